@@ -16,6 +16,7 @@ from unittest import mock
 import pytest
 from hypothesis import settings
 
+import sentences
 from keenlattice.cli.app import main
 from keenlattice.logbook.book import Logbook
 from keenlattice.rig.standin.machine import Standin
@@ -40,6 +41,18 @@ def own_state(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Monk
     """Nothing of a test is left among the state of anyone who runs it; `environment` gives each player their own."""
     monkeypatch.setenv("KEEN_STATE", str(tmp_path_factory.getbasetemp() / "state"))
     monkeypatch.setenv("KEEN_RIG", "standin")
+
+
+sentences.watch()
+
+
+@pytest.fixture(autouse=True)
+def readable() -> Iterator[None]:
+    """Whatever the test leads to can be read."""
+    yield
+    faults = [*sentences.FAULTS]
+    sentences.FAULTS.clear()
+    assert not faults, "\n".join(faults)
 
 
 @pytest.fixture

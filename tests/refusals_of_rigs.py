@@ -19,7 +19,7 @@ from keenlattice.rig.gamelist import Key, Listed, add_game, read_games
 from keenlattice.rig.hand import ComingRun
 from keenlattice.rig.ini import Ini
 from keenlattice.rig.linux.driconf import with_options
-from keenlattice.rig.player import pace, sheets
+from keenlattice.rig.player import sheets
 from keenlattice.rig.player.machine import ByHandRig, keep_about, read_about
 from keenlattice.rig.player.part import read_noted
 from keenlattice.rig.player.session import doubts
@@ -28,6 +28,12 @@ from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.undoing import undo
 
 Call = Callable[[Path], object]
+
+
+class LeftOut(tuple[str, ...]):
+    """Why something was not taken, or is doubted, a line each."""
+
+
 ORBIT = Listed(Game("orbit", "Orbit", ("orbit",)))
 
 
@@ -143,7 +149,7 @@ def doubted(frame_ms: float, seconds: float = 30.0, spread: float = 0.02, progra
             rig.put(rig.changed(rig.state(), "orbit", {"frame.cap": cap}))
         frames = frame_ms * np.exp(np.random.default_rng(5).normal(0, spread, max(2, round(1000 * seconds / frame_ms))))
         about = {"program": program} if program else {}
-        return tuple(doubts(rig, ComingRun(0, "after", "orbit", 30.0, "orbit", entries or {}), Capture(
+        return LeftOut(doubts(rig, ComingRun(0, "after", "orbit", 30.0, "orbit", entries or {}), Capture(
             np.r_[0.0, np.cumsum(frames)], about=about)))
     return call
 
@@ -161,16 +167,6 @@ def of_recordings_by_hand() -> dict[str, Call]:
         "near the cap before": doubted(10.2, cap=100, entries={"frame.cap": 120}),
         "unsteadily at the cap before": doubted(10, spread=0.3, cap=100, entries={"frame.cap": 120}),
         "with no cap any more": doubted(10, cap=100, entries={"frame.cap": "off"})}.items()}
-
-
-def of_pace(folder: Path) -> tuple[str, ...]:
-    """How long steps take, as it is learnt; and how often to play between two switches."""
-    told = [str((pace.minutes_a_step(folder), pace.is_learnt(folder)))]
-    for steps, minutes in ((2, 3.0), (0, 5.0), (1, 20.0), (1, 20.1), (1, 0.0), (4, 2.0)):
-        pace.learn(folder, steps, minutes)
-        told.append(f"{pace.minutes_a_step(folder)} {pace.minutes_left(folder, 6, 90.0, 1.5):.4f}")
-    told += [str(pace.cheapest_repeats(switch, run)) for switch in (0.0, 0.3, 1.0, 3.0, 9.0) for run in (0.5, 1.0, 2.0)]
-    return tuple(told)
 
 
 def of_rigs() -> dict[str, Call]:
@@ -225,4 +221,4 @@ def of_rigs() -> dict[str, Call]:
         "no such rig": lambda folder: home_of("heer", folder), "no such chore": lambda folder: chore_of(
             Standin(folder), "dishes"), "no chores": lambda folder: chore_of(hand(folder), "dishes"),
         "an undo of nothing": lambda folder: undo(Standin(folder / "rig"), Logbook(folder / "book")),
-        "pace": of_pace, **of_sheets(), **of_recordings_by_hand()}
+        **of_sheets(), **of_recordings_by_hand()}

@@ -130,6 +130,27 @@ def test_what_somebody_else_changed_after_a_kill_is_not_overwritten(rig: Standin
     assert (rig.home / "before-the-unfinished-change.json").exists() and not unfinished(rig.home)
 
 
+DIES_PLAYING = """
+import os, sys
+from pathlib import Path
+from keenlattice.rig.transaction import changing
+from keenlattice.rig.standin.machine import Standin
+rig = Standin(Path(sys.argv[1]))
+with changing(rig, "a game") as change:
+    wants = {"brass-orbit": {"frame.cap": 60, "sync.vertical": "off"}}
+    change.put(rig.changed(rig.state(), "brass-orbit", wants["brass-orbit"]), wants=wants)
+    os.kill(os.getpid(), 9)
+"""
+
+
+def test_after_a_kill_ours_goes_back_value_by_value_where_others_wrote_beside_it(rig: Standin) -> None:
+    rig.put(rig.changed(rig.state(), "brass-orbit", {"frame.cap": 162}))
+    subprocess.run([sys.executable, "-c", DIES_PLAYING, str(rig.home)], check=False)
+    rig.put(rig.changed(rig.state(), "brass-orbit", {"sync.vertical": "on", "frame.queue-depth": 1}))
+    recover(rig)
+    assert rig.values(rig.state(), "brass-orbit") == {"frame.cap": 162, "sync.vertical": "on", "frame.queue-depth": 1}
+
+
 DIES_APPLYING = """
 import os, sys
 from pathlib import Path

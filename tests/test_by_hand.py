@@ -14,6 +14,8 @@ from typing import Any
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from scipy.special import stdtrit
 
 from conftest import POSIX, Keen, as_json
@@ -26,6 +28,7 @@ from keenlattice.measure.sensors import HEADER, SimulatedSensor, sensor_lines, w
 from keenlattice.measure.serial_log import SerialLog
 from keenlattice.profile.matching import Game
 from keenlattice.rig.gamelist import Listed
+from keenlattice.rig.player import pace
 from keenlattice.rig.standin.player import SimulatedPlayer
 from keenlattice.study.deciding import Deciding
 from keenlattice.study.screen.plan import ScreenPlan
@@ -478,3 +481,20 @@ def test_a_sensor_that_ends_no_line_is_given_up(tmp_path: Path) -> None:
     with pytest.raises(CaptureError, match="without the end of a line"):
         log.stop()
     log.close()
+
+
+@given(st.floats(0.0, 20.0), st.floats(0.1, 5.0))
+def test_between_two_switches_so_many_runs_are_played_as_tell_most_in_the_time(switch: float, run: float) -> None:
+    def cost(repeats: int) -> float:  # minutes for an equally well known mean
+        return (pace.BETWEEN_SWITCHES + 1 / repeats) * (switch + repeats * run)
+
+    repeats = pace.cheapest_repeats(switch, run)
+    assert cost(repeats) <= 1.05 * min(map(cost, range(1, pace.MOST_REPEATS + 1)))
+
+
+def test_how_long_a_step_takes_is_the_median_of_those_that_were_timed(tmp_path: Path) -> None:
+    assert (pace.minutes_a_step(tmp_path), pace.is_learnt(tmp_path)) == (pace.GUESSED_MINUTES, False)
+    for steps, minutes in ((2, 3.0), (0, 5.0), (1, 20.0), (1, 20.1), (1, 0.0), (4, 2.0)):  # breaks, and no steps
+        pace.learn(tmp_path, steps, minutes)
+    assert (pace.minutes_a_step(tmp_path), pace.is_learnt(tmp_path)) == (1.5, True)
+    assert pace.minutes_left(tmp_path, 6, 90.0, 2) == pytest.approx(6 * (1.5 + pace.HANDLING_MINUTES + 2 * 1.5))

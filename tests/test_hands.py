@@ -64,7 +64,7 @@ ALL = {"frame.cap": 160, "frame.queue-depth": 1, "sync.vertical": "off"}
     ("leave", "left as it is", {"frame.cap": 160, "frame.queue-depth": 1})])
 def test_after_a_kill_the_player_chooses(killed: Path, tmp_path: Path, answer: str, says: str, then: object) -> None:
     said = at_a_terminal(tmp_path, ["survey"], {"[undo]": answer})
-    assert "2 of 3 steps were done" in said and says in " ".join(said.split())
+    assert "2 of 3 steps done" in said and says in " ".join(said.split())
     assert held(killed) == then and unfinished(juniper(killed)) is (answer == "leave")
 
 
@@ -202,7 +202,7 @@ def test_a_rig_changed_by_hand_from_facts_to_undo(keen: Keen, tmp_path: Path) ->
     said = at_a_terminal(tmp_path, ["rig", "sheet", "--ask"], {"1. Frame-rate cap": "y", "2. Frames prepared": "5000",
                                                         "cannot be 5000": "2", "3. Vertical sync": "q"})
     said = " ".join(said.split())
-    assert "(you say so)" in said and "(you saw 2 frames)" in said and "1 of 3 steps are open" in said
+    assert "(you say so)" in said and "(you saw 2 frames)" in said and "1 of 3 steps still to do" in said
     assert "2 of 3 steps had been done" in keen("rig", "sheet", "--drop").stdout
     points = as_json(keen("undo", "--list", "--json", **env))["points"]
     assert [one["kind"] for one in points] == ["apply", "part"]

@@ -4,13 +4,13 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from keenlattice.errors import CaptureError, UnknownName
 from keenlattice.measure.capture import Capture
-from keenlattice.measure.course import binned, cut, periodic_hitches, segment, warm_up_ms
+from keenlattice.measure.course import binned, cut, hitch_spectrum, periodic_hitches, segment, warm_up_ms
 from keenlattice.measure.metrics import (
     METRICS,
     OF_TELEMETRY,
@@ -254,3 +254,17 @@ def test_a_capture_as_a_table_knows_what_was_not_recorded() -> None:
     staged = Capture(shown, cpu_ms=np.array([1.0, 2.0, 3.0]), gpu_ms=np.array([4.0, 5.0, 6.0])).table()
     assert staged["cpu_ms"].tolist() == [1, 2, 3] and staged["gpu_ms"].tolist() == [4, 5, 6]
     assert plain["frame_ms"].dropna().tolist() == [10, 20] and plain["latency_ms"].dropna().tolist() == [23]
+
+
+@settings(max_examples=20)
+@given(st.integers(0, 2**32 - 1), st.floats(-1e6, 1e6))
+def test_when_a_run_began_changes_nothing(seed: int, by_ms: float) -> None:
+    random = np.random.default_rng(seed)
+    frames = random.uniform(4, 12) * np.exp(random.normal(0, 0.2, 2000))
+    frames[random.integers(0, 2000, 20)] *= 5
+    run = capture_of(frames, random.uniform(10, 40, 30))
+    moved = Capture(run.shown_ms + by_ms, run.click_ms + by_ms, run.click_ms + run.latency_ms + by_ms)
+    assert metrics_of(moved) == pytest.approx(metrics_of(run), rel=1e-4, nan_ok=True)
+    assert np.allclose(binned(moved, 250.0), binned(run, 250.0), rtol=1e-3)
+    (found, again) = (hitch_spectrum(capture) for capture in (run, moved))
+    assert found and again and np.allclose(again.strength, found.strength, rtol=0.1, atol=0.05)

@@ -130,6 +130,8 @@ def test_a_fact_that_parts_the_rigs_is_named_and_tells_what_to_expect_here() -> 
         records.append(record(rig, effect, limited_by=limits, facts={"cores": 4.0 + rig % 3 * 4}))
     found = only(records)
     assert found.told == "helps where the GPU is the limit"
+    assert [(side.where, side.word, side.rigs) for side in found.sides] == [
+        ("where the GPU is the limit", "helps", 20), ("where the GPU is not the limit", "nothing that matters", 20)]
     here, there = found.here({"cores": 8}, {"GPU": 95.0}), found.here({"cores": 8}, {"CPU": 95.0})
     assert here and there and here.high_pct < -4 and there.low_pct > -4 and abs(there.pct) < 2
 

@@ -2,25 +2,28 @@
 
 import json
 import math
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from itertools import combinations
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import pyarrow.parquet as pq
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import stats
 
 import keenlattice
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.kept import studies
 from keenlattice.profile.compare import Change
-from keenlattice.study import flattened, pool_evidence
+from keenlattice.study import flattened, pool_evidence, read_evidence
 from keenlattice.study.pool import reading
 from keenlattice.study.pool.answers import chance_of_sides
 from keenlattice.study.pool.evidence import Switch
-from keenlattice.study.pool.from_studies import records_of
+from keenlattice.study.pool.from_studies import records, records_of
 from keenlattice.study.pool.gather import MODERATORS, gathered, moderators_of
 from keenlattice.study.pool.meta import Rigs, pooled, ranked, shrunken
 from keenlattice.study.pool.order import BLOCKS, NOISE_DOF, WANTED, Noise, Pace, in_order, matching
@@ -28,7 +31,7 @@ from keenlattice.study.pool.play import keep_pool
 from keenlattice.study.pool.reading import collect_evidence
 from keenlattice.study.pool.regression import SPREADS, ridges, slopes_of
 from keenlattice.study.pool.vetting import how_far_off, odd, without_a_tenth, without_each
-from keenlattice.study.record import provenance_of
+from keenlattice.study.record import provenance_of, result_of, spec_of
 from keenlattice.study.trial.power import chance_to_settle
 from test_pool import PLAN, of, only, record
 
@@ -163,6 +166,33 @@ def test_a_pool_as_rows_says_of_each_change_and_metric_what_is_known() -> None:
     assert -7 < row["low_pct"] < row["change_pct"] < row["high_pct"] < -4 and row["next_low_pct"] < row["low_pct"]
     (row,) = of([record(0, -0.06)])._rows()
     assert (row["settings"], row["next_low_pct"]) == (pool.changes[0].name, None)
+
+
+@pytest.mark.parametrize(("effect", "helped", "hurt"), [(-0.01, 50, 0), (-0.016, 84, 0), (0.01, 0, 50), (0.0, 5, 5)])
+def test_how_many_gain_what_matters_is_the_share_of_the_normal_curve(effect: float, helped: float, hurt: float) -> None:
+    spread = 0.006 * stats.norm.ppf((np.arange(60) + 0.5) / 60)
+    metric = only([record(rig, effect + one, error=1e-4) for rig, one in enumerate(spread)])
+    assert (metric.helped_pct, metric.hurt_pct) == pytest.approx((helped, hurt), abs=6)
+
+
+def test_evidence_is_read_by_whoever_is_to_read_it_with_equal_results(tmp_path: Path) -> None:
+    for rig in range(3):
+        (tmp_path / f"{rig}.jsonl").write_text(record(rig, -0.05).line())
+    with ThreadPoolExecutor() as threads, mock.patch.object(threads, "submit", wraps=threads.submit) as submitted, \
+            mock.patch.object(threads, "map", wraps=threads.map) as mapped:
+        spread_out = read_evidence([tmp_path], threads)
+    assert submitted.called or mapped.called
+    assert spread_out.table.equals(read_evidence([tmp_path]).table) and not spread_out.refused
+
+
+def test_a_study_of_which_nothing_says_what_limited_it_is_evidence_all_the_same(tmp_path: Path) -> None:
+    with keenlattice.open(tmp_path / "book", rig="standin") as ws:
+        ws.trial("brass-orbit@stock", ws.edit("brass-orbit", {"frame.queue-depth": 1}), blocks=4, seconds=2, seed=1)
+        (study,), catalog = studies(ws.book, "juniper"), ws.rig.machine.catalog()
+        spec, result = spec_of(study), result_of(study)
+        (full,), (bare,) = (list(records(spec, told, "a" * 16, "b" * 16, catalog, {}, day="2026-11-20"))
+                            for told in (result, replace(result, limited_by={})))
+    assert full.limited_by and not bare.limited_by and bare.found == full.found
 
 
 def test_of_several_files_each_that_is_left_out_is_named(tmp_path: Path) -> None:

@@ -22,7 +22,7 @@ from league import FleetPlan, play_fleet
 from scipy.io import wavfile
 
 from keenlattice import measure, study
-from keenlattice.errors import KeenLatticeError
+from keenlattice.errors import BadValue, KeenLatticeError
 from keenlattice.measure import rows
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.latency import Latency, from_camera
@@ -39,47 +39,44 @@ from keenlattice.study.pool import reading
 from keenlattice.study.ramp.plan import steps_of
 from keenlattice.study.screen.plan import ScreenSpec, factors_of, half_design, screening_design
 from keenlattice.study.trial.plan import TrialSpec
-from refusals_of_rigs import Call, of_rigs
+from refusals_of_rigs import Call, LeftOut, of_rigs
 
 KNOWN = Path(__file__).parent / "known_refusals.json"
 TAKEN = "taken"
-MOST = 400  # of a message: some list all the metrics
+QUOTED = r"(['\"]).*?\1"
+LISTS = r"; (there are|it has|in short|nearest|it holds) .*"
+NUMBER = r"(?<![\w@])-?(\d[\d.,]*(e[+-]?\d+)?|inf|nan)(?![\w@])"
 
-LONGEST = (0.4, 0.5, 7200.0, 7200.1)
-SEEDS = (-1, 0, 2**63 - 1, 2**63)
-MATTERS = (0.0, 0.01, 50.0, 50.1)
-ERRORS = (0.0009, 0.001, 0.3, 0.31)
 FACTORS = (("frame.cap",), ("sync.vertical",))
 CHOICES = (("frame.queue-depth", (1, 2)),)
 MANY = "frame_ms_mean,frame_ms_p99,fps_mean,latency_ms_median"
-PLANS: Mapping[str, tuple[Callable[..., object], Mapping[str, Sequence[Any]]]] = {
+SCREEN, TUNE, RAMP, HUNT, POOL = (
+    partial(study.ScreenPlan, factors=FACTORS),
+    partial(study.TunePlan, choices=CHOICES, goal=study.Deciding("fps_mean")),
+    partial(study.RampPlan, key="gpu.core-offset@gpu0", by=15.0, margin=30.0),
+    partial(study.HuntPlan, trial=study.TrialPlan()), partial(study.PoolPlan, sources=("here",)))
+Make = Callable[..., object]
+BOUNDS: Mapping[str, tuple[float, float, Sequence[Make]]] = {
+    "seconds": (0.5, 7200.0, (study.TrialPlan, SCREEN, TUNE, RAMP, FleetPlan)),
+    "seed": (0, 2**63 - 1, (study.TrialPlan, SCREEN, TUNE, RAMP, FleetPlan)),
+    "matters_pct": (0.01, 50.0, (study.Deciding, POOL)), "error": (0.001, 0.3, (HUNT, study.BlindPlan)),
+    "blocks": (2, 1000, (study.TrialPlan,)), "warm_up_s": (0.0, 600.0, (study.TrialPlan,)),
+    "repeats": (1, 20, (study.TrialPlan, SCREEN)), "runs": (1, 50, (RAMP,)), "tries": (1, 30, (FleetPlan,)),
+    "players": (1, 1_000_000, (FleetPlan,)), "careless": (0.0, 1.0, (FleetPlan,))}
+ROUNDS: Mapping[Make, tuple[int, int]] = {SCREEN: (1, 20), TUNE: (3, 200), study.BlindPlan: (5, 200)}
+PLANS: Mapping[str, tuple[Make, Mapping[str, Sequence[Any]]]] = {
     "deciding": (study.Deciding, {
         "metrics": ("frame_ms_mean", "fpz", "", MANY, f"{MANY},cpu_ms_mean", "fps_mean,fps_mean"),
-        "matters_pct": MATTERS,
         "matters_of": ((("fps_mean", 3.0, "fps"),), (("fps_mean", 3.0, "ms"),), (("fps_mean", 0.0, "fps"),),
                        (("fps_mean", float("inf"), "fps"),), (("fps_mean", 60.0, "%"),), (("fpz", 1.0, "%"),))}),
-    "trial": (study.TrialPlan, {
-        "blocks": (1, 2, 1000, 1001), "seconds": LONGEST, "seed": SEEDS,
-        "repeats": (0, 1, 20, 21), "warm_up_s": (-0.1, 0.0, 600.0, 600.1),
-        "adjusts_for": ("", "gpu0.temperature", "gpu0", "gpu0.mood", "x" * 90)}),
-    "screen": (partial(study.ScreenPlan, factors=FACTORS), {
-        "factors": ((), FACTORS[:1]), "rounds": (0, 1, 20, 21), "repeats": (0, 1, 20, 21), "seconds": LONGEST,
-        "seed": SEEDS}),
-    "tuning": (partial(study.TunePlan, choices=CHOICES, goal=study.Deciding("fps_mean")), {
+    "trial": (study.TrialPlan, {"adjusts_for": ("", "gpu0.temperature", "gpu0", "gpu0.mood", "x" * 90)}),
+    "screen": (SCREEN, {"factors": ((), FACTORS[:1])}),
+    "tuning": (TUNE, {
         "choices": ((), (("frame.queue-depth", (1,)),), (("frame.cap", tuple(range(30, 230))),),
                     (("frame.cap", tuple(range(30, 231))),)),
-        "rounds": (2, 3, 200, 201), "limits": ((study.Limit("fpz", "below", 8.0),),),
-        "seconds": LONGEST, "seed": SEEDS}),
-    "ramp": (partial(study.RampPlan, key="gpu.core-offset@gpu0", by=15.0, margin=30.0), {
-        "by": (0.0, float("nan"), 0.1), "margin": (-1.0, float("nan"), 0.0), "runs": (0, 1, 50, 51), "goal": ("fpz",),
-        "seconds": LONGEST, "seed": SEEDS}),
-    "hunt": (partial(study.HuntPlan, trial=study.TrialPlan()), {"error": ERRORS}),
-    "blind test": (study.BlindPlan, {"rounds": (4, 5, 200, 201), "error": ERRORS}),
-    "pool": (partial(study.PoolPlan, sources=("here",)), {
-        "decides": ("fpz", MANY, f"{MANY},cpu_ms_mean"), "matters_pct": MATTERS}),
-    "league": (FleetPlan, {
-        "players": (0, 1, 1_000_000, 1_000_001), "tries": (0, 1, 30, 31), "careless": (-0.1, 0.0, 1.0, 1.1),
-        "seconds": LONGEST, "seed": SEEDS}),
+        "limits": ((study.Limit("fpz", "below", 8.0),),)}),
+    "ramp": (RAMP, {"by": (0.0, float("nan"), 0.1), "margin": (-1.0, float("nan"), 0.0), "goal": ("fpz",)}),
+    "pool": (POOL, {"decides": ("fpz", MANY, f"{MANY},cpu_ms_mean")}),
 }
 
 
@@ -279,7 +276,8 @@ def of_sensors() -> dict[str, Call]:
             "too long a line": '"' + "x" * 300_000 + '"\n', "many wrong lines": "no\n" * 2000}.items()},
         "evidence that is not there": lambda folder: reading.read_evidence([folder / "none"]),
         "an empty folder": lambda folder: reading.read_evidence([folder]),
-        "evidence of another ending": lambda folder: reading.read_source(written(folder, "x", "e.txt")).refused,
+        "evidence of another ending": lambda folder: LeftOut(reading.read_source(
+            written(folder, "x", "e.txt")).refused),
     }
 
 
@@ -302,7 +300,7 @@ def _machine(path: Path) -> object:
 
 
 def _evidence(path: Path) -> object:
-    return reading.read_source(path.rename(path.with_suffix(".jsonl"))).refused
+    return LeftOut(reading.read_source(path.rename(path.with_suffix(".jsonl"))).refused)
 
 
 def _sound(folder: Path, rate: int, samples: Any) -> object:
@@ -315,13 +313,17 @@ CASES: Mapping[str, Call] = {**of_plans(), **of_studies(), **of_captures(), **of
 
 
 def said(call: Call, folder: Path) -> str:
-    """What a case amounts to: TAKEN, the words of a refusal, or what was left out."""
+    """What a case amounts to: TAKEN, or how a refusal, or what was left out, is worded: without the numbers, what is
+    quoted, and the lists."""
     try:
-        found = call(folder)
+        result = call(folder)
     except KeenLatticeError as error:
-        found = (f"{type(error).__name__}: {error}",)
-    words = " | ".join(found) if isinstance(found, tuple) and all(isinstance(one, str) for one in found) else ""
-    return re.sub("@[0-9a-f]{8}", "@VERSION", words.replace(str(folder), "HERE"))[:MOST] or TAKEN
+        result = LeftOut((f"{type(error).__name__}: {error}",))
+    words = " | ".join(result) if isinstance(result, LeftOut) else ""
+    words = re.sub("@[0-9a-f]{8}", "@VERSION", words.replace(str(folder), "HERE"))
+    for pattern, instead in ((LISTS, ""), (QUOTED, "'...'"), (NUMBER, "#")):
+        words = re.sub(pattern, instead, words)
+    return words or TAKEN
 
 
 @pytest.fixture(scope="module")
@@ -329,6 +331,23 @@ def words() -> Mapping[str, str]:
     """Of each case that is refused."""
     known: Mapping[str, list[str]] = json.loads(KNOWN.read_text(encoding="utf-8"))
     return {case: text for text, cases in known.items() for case in cases}
+
+
+def ends() -> list[tuple[Make, str, float, float]]:
+    one_field = [(make, field, low, high) for field, (low, high, makes) in BOUNDS.items() for make in makes]
+    return [*one_field, *((make, "rounds", *both) for make, both in ROUNDS.items())]
+
+
+@pytest.mark.parametrize(("make", "field", "low", "high"), ends())
+def test_a_number_is_taken_up_to_either_end_and_its_refusal_names_it(make: Make, field: str, low: float, high: float
+                                                                    ) -> None:
+    step = 1 if isinstance(low, int) else low or 1e-3
+    make(**{field: low}), make(**{field: high})
+    for beyond in (low - step, high + step):
+        with pytest.raises(BadValue) as refused:
+            make(**{field: beyond})
+        text = str(refused.value)
+        assert any(number in text for number in (f"{beyond:.6g}", f"{beyond:g}", str(beyond), f"no {field}")), text
 
 
 @pytest.mark.parametrize("case", CASES)

@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.sparse.csgraph import connected_components
 
 from conftest import Keen, as_json
 from keenlattice.blocks import in_sentences
@@ -22,10 +23,11 @@ from keenlattice.rig.standin.machine import Standin
 from keenlattice.rig.standin.pipeline import simulate
 from keenlattice.study.deciding import Deciding
 from keenlattice.study.player import Run
+from keenlattice.study.screen.fit import together
 from keenlattice.study.screen.plan import ScreenPlan, drawn_anew, factors_of, hadamard, in_order, screening_design
 from keenlattice.study.screen.play import Rounds, costly, run_screen
 from keenlattice.study.screen.result import Screen
-from keenlattice.study.screen.tell import factor_does, screen_figure, screen_keys, tell_screen
+from keenlattice.study.screen.tell import factor_does, screen_figure, screen_keys, standings, tell_screen
 from keenlattice.study.trial.concluding import conclude
 from keenlattice.study.trial.plan import TrialPlan
 from test_report import assert_clear
@@ -93,6 +95,8 @@ def test_known_effects_are_found_and_the_others_do_nothing() -> None:
     assert [standing[f"x.f{number}"] for number in range(4)] == ["does what is claimed", "does the opposite", "better",
                                                                  "worse"]
     assert [standing[f"x.f{number}"] for number in range(4, 12)] == ["does nothing that matters"] * 8
+    claimed = {row[0]: row[-1] for row in standings(result).rows}
+    assert "2 %" in claimed["x.f0"] and claimed["x.f0"] == claimed["x.f1"] and claimed["x.f2"] == "-"
     assert not result.interactions and ScreenPlan.of_json(json.loads(json.dumps(plan.to_json()))) == plan
     assert_clear(screen_figure(result), 30)
 
@@ -292,3 +296,30 @@ def test_a_round_switches_what_is_open_each_half_the_time_and_leaves_the_rest_of
         together = design[:, open_].T @ design[:, open_]
         assert (together == len(design) * np.eye(len(open_))).all()
     assert (plan.design() == plan.design(0, range(factors))).all()
+
+
+@given(st.lists(st.tuples(st.integers(0, 3), st.integers(4, 7), st.floats(-1, 1)), max_size=8,
+                unique_by=lambda pair: pair[:2]))
+def test_pairs_that_share_a_setting_are_one_group(pairs: list[tuple[int, int, float]]) -> None:
+    links = np.zeros((8, 8))
+    for first, second, _ in pairs:
+        links[first, second] = 1
+    _, label = connected_components(links, directed=False)
+    groups = together(pairs)
+    assert sorted(places for places, _ in groups) == sorted(
+        tuple(np.flatnonzero(label == one).tolist()) for one in {label[first] for first, _, _ in pairs})
+    for places, effect in groups:
+        assert abs(effect) == max(abs(size) for first, _, size in pairs if first in places)
+    assert [abs(effect) for _, effect in groups] == sorted((abs(effect) for _, effect in groups), reverse=True)
+
+
+@given(st.integers(2, 9), st.integers(0, 1000), st.integers(1, 3))
+def test_how_many_settings_a_round_switches_is_counted_along_its_runs(count: int, seed: int, repeats: int) -> None:
+    plan = ScreenPlan(tuple((f"x.a{number}", f"x.b{number}") for number in range(count)), seed=seed, repeats=repeats,
+                      rounds=2)
+    held, switched, design = np.full(count, -1), 0, plan.design(0)
+    for number, row, _ in plan.runs():
+        if number == 0:
+            before, held = held, design[row]
+            switched += 2 * int((held != before).sum())  # each factor is a group of two
+    assert plan.switched() == switched

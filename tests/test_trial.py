@@ -27,6 +27,7 @@ from keenlattice.study.trial.looks import errors_at
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.play import run_trial
 from keenlattice.study.trial.result import MetricResult, Trial
+from keenlattice.study.trial.tell import tell_trial
 from keenlattice.study.trial.words import cautions, headline, key_of, keys_of
 
 
@@ -291,7 +292,7 @@ def test_fewer_than_four_blocks_have_no_word() -> None:
     plan = TrialPlan(blocks=3, decides=Deciding("frame_ms_mean"))
     found = conclude(plan, *of_two(np.random.default_rng(1), 3, 0.5, 1.0))[0]
     assert found.verdict == "unclear" and found.high_pct < -40  # type: ignore[operator]
-    assert "fewer than 4 blocks prove nothing" in str(cautions(Trial("g", "a", "b", TrialPlan(
+    assert "Fewer than 4 blocks prove nothing" in str(cautions(Trial("g", "a", "b", TrialPlan(
         blocks=8, decides=Deciding(found.name)), (found,))))
 
 
@@ -381,3 +382,16 @@ def test_what_a_version_leaves_behind_is_seen_in_the_run_after_it() -> None:
             chances.setdefault(carry, []).append(chance)
     assert np.mean(np.array(chances[0.0]) < 0.01) <= 0.1 and np.mean(np.array(chances[0.03]) < 0.01) >= 0.85
     assert carried_over(np.zeros((2, 6)), np.ones(6)) is None
+
+
+def test_what_stays_open_says_how_to_go_on() -> None:
+    open_ = MetricResult("frame_ms_mean", "ms", 8.0, 8.08, 1.0, -3.0, 5.0, "unclear", 0.95, 8)
+    plan = TrialPlan(blocks=8, decides=Deciding("frame_ms_mean"))
+
+    def advice(asked: int = 0, **more: object) -> str:
+        return tell_trial(Trial("g", "a@1", "b@2", replace(plan, **more), (open_,), asked_blocks=asked)).advice
+
+    assert "keen trial a@1 b@2 --game g --decides frame_ms_mean --matters 1% --pilot 8" in advice()
+    assert "--blocks 16; or play longer runs" in advice(few_switches=True)
+    assert "--blocks 20 plays as many blocks as it asked for" in advice(20)
+    assert "these runs vary too much" in advice(1001)

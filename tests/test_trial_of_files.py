@@ -66,7 +66,7 @@ def test_no_word_where_one_version_came_after_the_other(ws: Workspace) -> None:
 
 
 @pytest.mark.parametrize(("files", "says"), [
-    ({"a": "stock-1.csv"}, "1 versions: a trial of files takes two"),
+    ({"a": "stock-1.csv"}, "1 version: a trial of files takes two"),
     ({"a": "stock-1.csv", "b": "nothing-*.csv"}, "no file matches nothing-*.csv"),
     ({"a": "stock-1.csv", "b": "gone.csv"}, "gone.csv: "),
     ({"a": "stock-*.csv", "b": "quick-1.csv"}, "8 of a and 1 of b"),

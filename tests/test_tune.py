@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import stats
 
 from conftest import Keen, as_json
 from keenlattice.errors import BadValue, RigError, UnknownName
@@ -53,6 +54,20 @@ def test_the_best_that_keeps_the_limit_wins_and_runs_go_where_it_is_not_told() -
         spent = [before + len(runs) for before, runs in zip(spent, race.runs, strict=True)]
     assert right == 60 and max(spent[4], spent[1]) < 0.75 * spent[2] and spent[2] > 1.1 * spent[0]
     assert raced([1.0, 2.0], [99, 99], 1).best() is None
+
+
+def test_what_is_said_of_a_combination_is_the_geometric_mean_of_its_runs() -> None:
+    race = raced([100, 140], [8, 9], 1)
+    for row in race.standings():
+        place = race.combinations.index(row.values)
+        for goal, mean in zip(race.plan.goals, row.goals, strict=True):
+            assert mean == pytest.approx(stats.gmean([run[goal] for run in race.runs[place].values()]))
+    waits = Race(TunePlan((("a.b", (0, 1)),), Deciding("frame_ms_mean")))
+    for number, frame in enumerate((8.0, 9.0, 10.0)):
+        for place in (0, 1):
+            waits.add(number, place, {"frame_ms_mean": frame + place})
+    assert sorted(row.goals[0] for row in waits.standings() if row.goals[0]) == pytest.approx(
+        [stats.gmean([8, 9, 10]), stats.gmean([9, 10, 11])])
 
 
 @settings(max_examples=40)
@@ -166,7 +181,7 @@ def test_tuning_on_the_command_line(keen: Keen, tmp_path: Path) -> None:
     keen("edit", "brass-orbit", "texture.anisotropy=16x")
     said = keen(*words).stdout
     assert "was made of the best, from brass-orbit@stock. Your latest version stays" in " ".join(said.split())
-    assert "it does not have what" in said and "texture.anisotropy" in said and "Latency is better" in said
+    assert "It does not have what" in said and "texture.anisotropy" in said and "Latency is better" in said
     keen("merge", "brass-orbit", made)
     assert {"texture.anisotropy", "frame.queue-depth"} <= {one["setting"] for one in as_json(
         keen("show", "brass-orbit", "--json"))["settings"] if one["layer"] == "game"}

@@ -259,7 +259,7 @@ class Pause(Form, Shown):
         return pandas.DataFrame({"frames": self.frames})
 
     def _caption(self) -> str:
-        return f"{len(self.frames)} runs"
+        return f"runs: {len(self.frames)}"
 
 
 def play_pause(player: Player, spec: PauseSpec, versions: Sequence[Version]) -> Pause:
@@ -302,17 +302,17 @@ def test_a_kind_of_study_is_a_folder_and_a_line(tmp_path: Path, monkeypatch: pyt
             ("pause", made.after.reference, True)]
         assert len(ws.recordings.of(made.after)) == 4
         assert ws.studies.runs(found.number).table()["version"].tolist() == [made.after.reference] * 4
-        assert found.telling().headline == "4 runs" and "4 runs" in found.report().html()
+        assert found.telling().headline == "runs: 4" and "runs: 4" in found.report().html()
         shown = StringIO()
         with redirect_stdout(shown):
             show_played(ws, found)
-        assert shown.getvalue().startswith("4 runs\nbrass-orbit, as fast as it goes\n")
+        assert shown.getvalue().startswith("runs: 4\nbrass-orbit, as fast as it goes\n")
         assert len(ws.studies.play("pause", "brass-orbit", times=2).result.frames) == 2
         keen = CliRunner()
         helped = keen.invoke(app, ["pause", "--help"]).output
         assert "Play some runs" in helped and "The version that is played." in helped and "--times" in helped
         told = keen.invoke(app, ["pause", "brass-orbit", "--times", "1", "--book", str(tmp_path / "book")])
-        assert told.output.startswith("1 runs\nbrass-orbit"), told.output
+        assert told.output.startswith("runs: 1\nbrass-orbit"), told.output
         assert [study.kind for study in ws.studies.list().studies] == ["pause"] * 3
     with keenlattice.open(tmp_path / "book") as ws, pytest.raises(BookError, match="no such kind"):
         ws.studies.list()

@@ -50,6 +50,11 @@ def way(command: str, call: str) -> str:
     return f"`{command if _commands else call}`"
 
 
+def counted(count: int, noun: str, many: str = "") -> str:
+    """A number of something: `no studies`, `1 study`, `3 studies`."""
+    return f"{count or 'no'} {noun if count == 1 else many or noun + 's'}"
+
+
 class KeenLatticeError(Exception):
     """Base of all errors that Keen Lattice raises on purpose."""
 

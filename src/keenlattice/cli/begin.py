@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import on_rig, warn
 from keenlattice.cli.terminal import is_terminal
+from keenlattice.errors import counted
 from keenlattice.workspace.workspace import Workspace
 
 if TYPE_CHECKING:
@@ -49,7 +50,8 @@ def ask_what_becomes_of_it(rig: "Rig") -> bool | None:
     journal = cut_short(rig)
     if journal is None or not (is_terminal(sys.stdin) and is_terminal(sys.stderr)):
         return False
-    print(f"keen: {journal.why} was cut short: {journal.done} of {journal.steps} steps were done.", file=sys.stderr)
+    print(f"keen: {journal.why} was cut short: {journal.done} of {counted(journal.steps, 'step')} done.",
+          file=sys.stderr)
     answer = ""
     while answer not in ("finish", "undo", "leave"):
         answer = typer.prompt("Finish it, undo it, or leave it for now?", default="undo", err=True).strip().lower()

@@ -12,8 +12,7 @@ from textual.screen import ModalScreen
 from textual.widgets import DataTable, Footer, Input, Select, Static
 
 from keenlattice.catalog.values import written
-from keenlattice.errors import KeenLatticeError
-from keenlattice.report.words import counted
+from keenlattice.errors import KeenLatticeError, counted
 from keenlattice.workspace.profile_results import value_text
 
 if TYPE_CHECKING:

@@ -11,7 +11,7 @@ from keenlattice.cli.output import say
 from keenlattice.cli.steps import StepsAtTerminal, answered
 from keenlattice.cli.terminal import Keys
 from keenlattice.cli.views.sheet import held_in_words, run_of
-from keenlattice.errors import CaptureError, KeenLatticeError, UsageError
+from keenlattice.errors import CaptureError, KeenLatticeError, UsageError, counted
 from keenlattice.measure.serial_log import SerialLog
 from keenlattice.rig.hand import ComingRun, Noted, Paused, TakenBack
 from keenlattice.rig.player.pace import minutes_left
@@ -98,7 +98,7 @@ class Guide:
 
     def _leave_if(self, answer: str) -> None:
         if answer.lower() == "p":
-            raise Paused(f"Paused. All {self._done} runs that were handed over are kept, and the rig stays as it is")
+            raise Paused(f"Paused. {counted(self._done, 'run')} handed over and kept, and the rig stays as it is")
         if answer.lower() == "u":
             say("Your last run is taken back.")
             raise TakenBack
@@ -206,7 +206,7 @@ class Guide:
         try:
             arrived = self._watch.arrived()
         except FolderGone as error:
-            raise Paused(f"Paused: {error}. All {self._done} runs that were handed over are kept") from None
+            raise Paused(f"Paused: {error}. {counted(self._done, 'run')} handed over and kept") from None
         for name, why in arrived.left_alone.items():
             say(f"left alone: {name} ({why})")
         for name in arrived.grown:

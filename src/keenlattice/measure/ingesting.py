@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from keenlattice.errors import CaptureError
+from keenlattice.errors import CaptureError, counted
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.columns import IN_MS, ColumnMap
 from keenlattice.measure.film.screen import ScreenMap
@@ -173,8 +173,8 @@ def _of_process(path: Path, rows: Rows, columns: ColumnMap, process: str | None)
         return np.ones(size, dtype=bool)
     names, counts = np.unique(rows.texts[columns.process].astype(str), return_counts=True)
     if process is None and names.size > 1:
-        listed = ", ".join(f"{name} ({count} rows)" for name, count in sorted(zip(names, counts, strict=True),
-                                                                              key=lambda pair: -pair[1])[:6])
+        most = sorted(zip(names, counts.tolist(), strict=True), key=lambda pair: -pair[1])[:6]
+        listed = ", ".join(f"{name} ({counted(count, 'row')})" for name, count in most)
         raise CaptureError(f"{path} holds several programs: {listed}; say which with --process")
     if process is not None and process not in names:
         raise CaptureError(f"{path} holds nothing of {process}; it holds {', '.join(names[:6])}")

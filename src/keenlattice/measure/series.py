@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from keenlattice.errors import CaptureError
+from keenlattice.errors import CaptureError, counted
 
 Floats = NDArray[np.float64]
 
@@ -54,7 +54,7 @@ class Series:
 
     def __post_init__(self) -> None:
         if self.at_ms.shape != self.values.shape or self.at_ms.ndim != 1:
-            raise CaptureError(f"{self.at_ms.size} times but {self.values.size} values of a series")
+            raise CaptureError(f"{self.at_ms.size} times but {counted(self.values.size, 'value')} of a series")
         if self.at_ms.size > MOST_SAMPLES:
             raise CaptureError(f"a series of {self.at_ms.size} samples: {MOST_SAMPLES} at most")
         if not np.isfinite(self.at_ms).all() or (self.at_ms[1:] < self.at_ms[:-1]).any():

@@ -5,6 +5,7 @@ from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import Value, same
+from keenlattice.errors import counted
 from keenlattice.notebook import Rows, Shown
 from keenlattice.profile.version import Entries
 
@@ -42,7 +43,7 @@ class Changes(tuple[Change, ...], Shown):
         return [asdict(change) for change in self]
 
     def _caption(self) -> str:
-        return f"{len(self)} settings differ"
+        return f"{counted(len(self), 'setting')} differ{'s' * (len(self) == 1)}"
 
 
 def changes(before: Entries, after: Entries) -> Changes:

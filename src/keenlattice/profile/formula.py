@@ -14,7 +14,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache
 
-from keenlattice.errors import BadValue, way
+from keenlattice.errors import BadValue, counted, way
 
 LONGEST, DEEPEST, LARGEST = 400, 24, 1e15
 
@@ -218,4 +218,4 @@ def _apply(scope: Scope, name: str, arguments: Sequence[Term]) -> Term:
             return scope.functions[name](*arguments)
         except TypeError:
             raise BadValue(f"{name}() does not take {len(arguments)} values") from None
-    raise BadValue(f"no function {name}() of {len(arguments)} values; there are min, max, round and if")
+    raise BadValue(f"no function {name}() of {counted(len(arguments), 'value')}; there are min, max, round and if")

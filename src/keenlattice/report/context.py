@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from keenlattice.blocks import Alert, Block, Commands, Fold, KeyFigure, Report, Table, Text
 from keenlattice.profile.checks import Finding
 from keenlattice.profile.version import own_key, split
-from keenlattice.report.words import fact, facts_in_brief
+from keenlattice.report.words import capital, fact, facts_in_brief
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -199,5 +199,5 @@ def for_game(reference: str, game: str) -> str:
 def excluded(runs: Sequence[str], doubts: Sequence[str] = ()) -> list[Block]:
     """The runs that went wrong, which count in nothing; and what speaks against some that count, the first of it."""
     return [*(Alert(f"{run}: it does not count, and was played again") for run in runs),
-            *(Alert(doubt) for doubt in doubts[:MOST_DOUBTS]),
-            *([Alert(f"and {len(doubts) - MOST_DOUBTS} more such runs")] if len(doubts) > MOST_DOUBTS else [])]
+            *(Alert(capital(doubt)) for doubt in doubts[:MOST_DOUBTS]),
+            *([Alert(f"There are {len(doubts) - MOST_DOUBTS} more like these")] if len(doubts) > MOST_DOUBTS else [])]

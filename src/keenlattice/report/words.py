@@ -91,11 +91,6 @@ def signed(value: float, uncertainty: float = 0.1) -> str:
     return "0" if float(text) == 0 else text if value < 0 else f"+{text}"
 
 
-def counted(count: int, noun: str, many: str = "") -> str:
-    """A number of something: `no studies`, `1 study`, `3 studies`."""
-    return f"{count or 'no'} {noun if count == 1 else many or noun + 's'}"
-
-
 def titles(names: str) -> str:
     """The metrics of a text with commas, as a player calls them.
 

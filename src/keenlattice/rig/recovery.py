@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from keenlattice.catalog.values import Value, written
-from keenlattice.errors import BookError, RefusedByRig, RigBusy, RigError, way
+from keenlattice.errors import BookError, RefusedByRig, RigBusy, RigError, counted, way
 from keenlattice.files import replace_file
 from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.logbook.book import Logbook
@@ -173,8 +173,8 @@ def recover(rig: "Rig", *, finish: bool = False) -> str | None:
 
 def settle(rig: "Rig", journal: Journal, *, finish: bool) -> str:
     """As `recover`, by the one who holds the lock."""
-    how_far = f"{journal.why} was cut short ({journal.since}, after {journal.done} of {journal.steps} steps)" \
-        if journal.steps else f"{journal.why} was cut short ({journal.since})"
+    steps = f", after {journal.done} of {counted(journal.steps, 'step')}" if journal.steps else ""
+    how_far = f"{journal.why} was cut short ({journal.since}{steps})"
     with suppress(OSError):
         journal.free_spare()
     if _is_remembered(journal):

@@ -5,10 +5,11 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import MOST_KEYS, Block, Commands, KeyFigure, Picture, Report, Table, Text
+from keenlattice.errors import counted
 from keenlattice.measure.capture import Capture
 from keenlattice.report.context import Context, how_to_go_back, the_rig, to_repeat, what_changed
 from keenlattice.report.style import Row, forest, headed, plain, small_figure
-from keenlattice.report.words import TITLES, counted
+from keenlattice.report.words import TITLES
 from keenlattice.study.screen.result import Screen
 from keenlattice.study.screen.tell import standings
 from keenlattice.study.trial.result import Trial

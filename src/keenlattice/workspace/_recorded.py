@@ -15,7 +15,7 @@ from keenlattice.measure.doubts import doubts_of
 from keenlattice.measure.metrics import METRICS, OF_TELEMETRY, TRIAL_METRICS, metrics_of
 from keenlattice.measure.telemetry import limited_by, mean_limits, readings
 from keenlattice.report.said import limits_sentence, reading_rows
-from keenlattice.report.words import TITLES, rounded
+from keenlattice.report.words import TITLES, capital, rounded
 from keenlattice.workspace.recording_results import MeasureResult
 
 if TYPE_CHECKING:
@@ -54,15 +54,15 @@ def tell_measured(result: MeasureResult, every: bool) -> Telling:
     about = (f"{result.game} on {result.rig}, {count} run{'s' * (count > 1)} of {result.seconds:g} s, "
              f"seed {result.seed}.")
     return Telling(_how_it_runs(result.runs), about, [
-        Table(["", *columns], rows, right=(1, 2)), *_said(result.said, result.limited_by),
-        *map(Alert, result.doubts)])
+        Table(["", *columns], rows, right=range(1, 1 + len(columns))), *_said(result.said, result.limited_by),
+        *(Alert(capital(doubt)) for doubt in result.doubts)])
 
 
 def tell_recording(recording: "Recording", every: bool) -> Telling:
     """Return what was read of a recording, what was left out of it, and how it runs."""
     numbers, about = recording.metrics, recording.run.about
     blocks: list[Block] = [Text(line) for line in _left_out(recording)]
-    blocks += [Alert(f"left out, line {damage.line}: {damage.what}" + f" ({damage.count} such)" * (damage.count > 1))
+    blocks += [Alert(f"Left out, line {damage.line}: {damage.what}" + f" ({damage.count} such)" * (damage.count > 1))
                for damage in recording.damage]
     blocks.append(Table(["", ""], [[_title(name), *_side_by_side(numbers[name])] for name in _shown(every)
                                    if math.isfinite(numbers[name])], right=(1,)))
@@ -72,7 +72,7 @@ def tell_recording(recording: "Recording", every: bool) -> Telling:
                            "The log's clock is not the frames': it counts as begun with the run, unless --log-starts "
                            "says otherwise.", aside=True))
     blocks += [Text(line) for line in _course(recording.run)]
-    blocks += map(Alert, doubts_of(recording.run))
+    blocks += [Alert(capital(doubt)) for doubt in doubts_of(recording.run)]
     blocks += [Text(f"segment {name}: {start / 1000:.1f} to {end / 1000:.1f} s")
                for name, (start, end) in recording.segments.items()]
     return Telling(_how_it_runs([numbers]), f"{recording.file}: {recording.frames} frames in "
@@ -96,10 +96,10 @@ def tell_latency(result: "LatencyResult") -> Telling:
         blocks.append(Text(f"The waits come in steps of about {result.grid_ms:.1f} ms ({1000 / result.grid_ms:.0f} "
                            "Hz): a polling rate or a refresh. A change smaller than a step shows in the mean of many "
                            "presses alone."))
-    blocks += [Alert(f"the press at {doubt.at_ms / 1000:.2f} s: {doubt.what}")
+    blocks += [Alert(f"The press at {doubt.at_ms / 1000:.2f} s: {doubt.what}")
                for doubt in result.doubts[:DOUBTS_SHOWN]]
     if len(result.doubts) > DOUBTS_SHOWN:
-        blocks.append(Alert(f"and {len(result.doubts) - DOUBTS_SHOWN} more like these (--json lists all)"))
+        blocks.append(Alert(f"There are {len(result.doubts) - DOUBTS_SHOWN} more like these (--json lists all)"))
     blocks.append(Text("These intervals describe this recording. To compare two versions, record each several times, "
                        "in turn.", aside=True))
     mean, least, most = (rounded(value, middle) for value in (result.mean_ms, low, high))
@@ -185,14 +185,14 @@ def _beside(result: "LatencyResult") -> Iterator[Block]:
     if result.unasked:
         yield Text(f"{result.unasked} changes of the screen that no press had asked for.")
     if result.unasked > result.presses:
-        yield Alert("the light changes far more often than a press was made: it may flicker faster than it was "
+        yield Alert("The light changes far more often than a press was made: it may flicker faster than it was "
                     "sampled. Do not trust these numbers; sample faster, or switch the flicker off")
     if lasts := result.about.get("press_lasts_ms"):
-        yield Alert(f"a press takes {lasts:.0f} ms to show, as a key or a finger does, and makes contact at some "
+        yield Alert(f"A press takes {lasts:.0f} ms to show, as a key or a finger does, and makes contact at some "
                     "moment of these. Film a lamp to be surer of the mean; versions that are filmed alike compare as "
                     "well as ever")
     for unsure in result.about.get("unsure", ()):
-        yield Alert(f"not sure: {unsure}")
+        yield Alert(f"Not sure: {unsure}")
 
 
 def _how(latency: "Latency") -> Iterator[str]:

@@ -3,10 +3,9 @@
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 
-from keenlattice.errors import UnknownName
+from keenlattice.errors import UnknownName, counted
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import own_key
-from keenlattice.report.words import counted
 from keenlattice.study.screen.tell import factor_does
 from keenlattice.study.trial.words import keys_of
 from keenlattice.workspace.kept import finished, versions_of

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice.catalog.values import Value
-from keenlattice.errors import way
+from keenlattice.errors import counted, way
 from keenlattice.logbook.kept import runs_of
 from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.rig.hand import ComingRun, Paused
@@ -62,7 +62,7 @@ class NextRun(Result):
                 for step in self.steps]
 
     def _caption(self) -> str:
-        count = f"{len(self.steps)} step{'s' * (len(self.steps) != 1)}, then " if self.steps else ""
+        count = f"{counted(len(self.steps), 'step')}, then " if self.steps else ""
         of = "" if self.runs is None else f" of at most {self.runs}"
         return f"{self.kind} {self.study}, run {self.run}{of}: {count}{self.seconds:g} s of {self.game}"
 
@@ -72,8 +72,8 @@ class Waiting(Paused):
 
     def __init__(self, run: ComingRun, steps: "Sequence[SheetStep]") -> None:
         more = way("keen rig next", "ws.studies.by_hand.next_run()")
-        super().__init__(f"run {run.place + 1} is waited for: {len(steps)} steps to take, then {run.seconds:g} s of "
-                         f"{run.game} to play; {more} says more, and takes the recording")
+        super().__init__(f"run {run.place + 1} is waited for: {counted(len(steps), 'step')} to take, "
+                         f"then {run.seconds:g} s of {run.game} to play; {more} says more, and takes the recording")
         self.run, self.steps = run, tuple(steps)
         self.next: NextRun | None = None
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice.errors import UsageError, way
+from keenlattice.errors import UsageError, counted, way
 from keenlattice.files import replace_file
 from keenlattice.logbook.kept import trials_between
 from keenlattice.notebook import NOT_IN_JSON, Result, Rows
@@ -93,7 +93,7 @@ class AdoptResult(Result):
                 for change in edit.changes]
 
     def _caption(self) -> str:
-        return f"{len(self.versions)} versions made, {len(self.left_out)} settings left out"
+        return f"{counted(len(self.versions), 'version')} made, {counted(len(self.left_out), 'setting')} left out"
 
 
 @check_methods

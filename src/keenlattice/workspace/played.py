@@ -5,7 +5,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 
-from keenlattice.errors import KeenLatticeError
+from keenlattice.errors import KeenLatticeError, counted
 from keenlattice.notebook import NOT_IN_JSON, Result, Rows, Shown
 from keenlattice.profile.version import Version
 from keenlattice.study.form import Form
@@ -255,7 +255,7 @@ class RunsToCome(Result):
         return [run.__dict__ for run in self.to_come]
 
     def _caption(self) -> str:
-        return f"trial {self.study}: {self.recorded} runs recorded, {len(self.to_come)} to come"
+        return f"trial {self.study}: {counted(self.recorded, 'run')} recorded, {len(self.to_come)} to come"
 
 
 @dataclass(frozen=True)
@@ -290,4 +290,4 @@ class ScreenCost(Result):
     together: tuple[tuple[str, ...], ...] = field(metadata=NOT_IN_JSON)
 
     def _caption(self) -> str:
-        return f"{self.runs_per_round} runs a round, {self.minutes_per_round:.0f} min"
+        return f"{counted(self.runs_per_round, 'run')} a round, {self.minutes_per_round:.0f} min"

@@ -186,7 +186,7 @@ class EvidencePool:
             raise UsageError("there is no pool yet that could be added to: leave --add out")
         if not sources:
             raise UsageError("say where the evidence is: "
-                             f"{way('keen pool read FILE OR FOLDER', 'ws.pool.read(FOLDER)')}")
+                             f"{way('keen pool read FOLDER', 'ws.pool.read(FOLDER)')}")
         earlier: Pool | None = kept_study(self._opened, newest).result if newest else None
         files = [*(earlier.plan.sources if add and earlier else ()),
                  *(Path(path).name or str(path) for path in sources)]
@@ -311,7 +311,7 @@ class EvidencePool:
     def _newest_pool(self) -> "Played[Pool]":
         there = self._pool_there
         if there is None:
-            raise UsageError(f"there is no pool yet: {way('keen pool read FILE OR FOLDER', 'ws.pool.read(FOLDER)')}")
+            raise UsageError(f"there is no pool yet: {way('keen pool read FOLDER', 'ws.pool.read(FOLDER)')}")
         return there
 
     def _expecting(self, limits: Mapping[str, float]) -> "Callable[[PooledChange], tuple[Expected, ...]]":

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice.catalog.values import Value, same, written
+from keenlattice.errors import counted
 from keenlattice.notebook import NOT_IN_JSON, Result, Rows, plain
 from keenlattice.profile.version import Version
 
@@ -191,7 +192,8 @@ class Comparison(Result):
 
     def _caption(self) -> str:
         measured = f"; {self.trials[0]._caption()}" if self.trials else "; not measured"
-        return f"{self.before.reference} against {self.after.reference}: {len(self.changes)} settings differ{measured}"
+        pair = f"{self.before.reference} against {self.after.reference}"
+        return f"{pair}: {counted(len(self.changes), 'change')}{measured}"
 
 
 def value_text(catalog: "Catalog", key: str, value: Value | None) -> str:

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from keenlattice.errors import counted
 from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.page import Drawing
 
@@ -77,7 +78,7 @@ class MeasureResult(Result):
             self.runs[:MOST_RUNS_SHOWN], 1)}} for name in TRIAL_METRICS]
 
     def _caption(self) -> str:
-        return f"{self.game} on {self.rig}, {len(self.runs)} runs of {self.seconds:g} s"
+        return f"{self.game} on {self.rig}, {counted(len(self.runs), 'run')} of {self.seconds:g} s"
 
 
 @dataclass(frozen=True, repr=False)

@@ -5,7 +5,7 @@ from dataclasses import asdict, dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice.catalog.values import Restart, Value
-from keenlattice.errors import BY_HAND
+from keenlattice.errors import BY_HAND, counted
 from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.version import Version
 from keenlattice.workspace.sheets import SheetResult
@@ -85,8 +85,8 @@ class ApplyResult(OrSheet):
 
     def _caption(self) -> str:
         if self.sheet is not None:
-            return f"{self.version.reference}: a run sheet of {len(self.sheet.steps)} steps was written"
-        count = f"{len(self.changes)} settings" if len(self.changes) != 1 else "1 setting"
+            return f"{self.version.reference}: a run sheet of {counted(len(self.sheet.steps), 'step')} was written"
+        count = counted(len(self.changes), "setting")
         return (f"{self.version.reference} applied to the rig {self.rig}, and read back: {count} changed" if self.done
                 else f"{self.version.reference} would change {count} of the rig {self.rig}")
 
@@ -231,4 +231,4 @@ class Survey(Result):
 
     def _caption(self) -> str:
         wrong = sum(finding.kind == "wrong" for finding in self.findings)
-        return f"{self.rig}: {wrong} settings clearly wrong" if wrong else f"{self.rig}: nothing is clearly wrong"
+        return f"{self.rig}: {counted(wrong, 'setting') if wrong else 'nothing is'} clearly wrong"

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice.errors import UnknownName
+from keenlattice.errors import UnknownName, counted
 from keenlattice.notebook import Result, Rows
 from keenlattice.workspace.opened import Opened
 
@@ -36,7 +36,7 @@ class CatalogResult(Result):
                 for setting in self.settings]
 
     def _caption(self) -> str:
-        return f"{len(self.settings)} settings"
+        return counted(len(self.settings), "setting")
 
 
 @check_methods

@@ -6,12 +6,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice.blocks import Block, KeyFigure, Links, Pairs, Picture, Report, Table, Text
-from keenlattice.errors import KeenLatticeError, UsageError
+from keenlattice.errors import KeenLatticeError, UsageError, counted
 from keenlattice.files import replace_file
 from keenlattice.logbook.kept import studies
 from keenlattice.notebook import Result
 from keenlattice.profile.version import WHOLE_RIG, stock
-from keenlattice.report.words import capital, counted
+from keenlattice.report.words import capital
 from keenlattice.workspace._pages import context_of, finished_study, history_page, studies_with_page
 from keenlattice.workspace.kept import listed
 from keenlattice.workspace.opened import Opened

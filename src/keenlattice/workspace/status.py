@@ -4,9 +4,10 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from keenlattice.errors import counted
 from keenlattice.notebook import Result, Rows
 from keenlattice.profile.version import WHOLE_RIG, split, stock
-from keenlattice.report.words import brief_title, counted
+from keenlattice.report.words import brief_title
 from keenlattice.workspace.opened import Opened
 from keenlattice.workspace.standing import Standing
 

@@ -8,7 +8,7 @@ from glob import glob, has_magic
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keenlattice.errors import UsageError
+from keenlattice.errors import UsageError, counted
 from keenlattice.logbook.file import now
 from keenlattice.logbook.kept import start_study
 from keenlattice.measure.film import is_film
@@ -42,7 +42,7 @@ def trial_of_files(opened: Opened, versions: Mapping[str, Files], columns: "Colu
     from keenlattice.study.trial.plan import TrialPlan, TrialSpec
 
     if len(versions) != 2:
-        raise UsageError(f"{len(versions)} versions: a trial of files takes two, each with its files")
+        raise UsageError(f"{counted(len(versions), 'version')}: a trial of files takes two, each with its files")
     if odd := [label for label in versions if not (0 < len(label) <= MOST_LETTERS and label.isprintable())]:
         raise UsageError(f"{odd[0][:40]!r} is not a label: give 1 to {MOST_LETTERS} letters that can be printed")
     files = {label: _matching(version) for label, version in versions.items()}

@@ -9,7 +9,7 @@ from statistics import median
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice.errors import UsageError, way
+from keenlattice.errors import UsageError, counted, way
 from keenlattice.logbook.kept import done_of
 from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.compare import changes
@@ -247,7 +247,8 @@ class Trials:
         read = [in_length(read_handed(self._opened, run, warm_up_s=spec.plan.warm_up_s),
                           *spec.pace) for run in handed]  # all, before any is kept
         if len(done) + len(read) > spec.runs:
-            raise UsageError(f"{len(read)} recordings, but only {spec.runs - len(done)} runs are still to come")
+            raise UsageError(f"{counted(len(read), 'recording')}, but only {counted(spec.runs - len(done), 'run')} to "
+                             "come: hand over as many")
         if not take_recordings(self._opened, study, spec, read, done):
             return _to_come(study, spec, len(done))
         return finished_study(self._opened, study.number)

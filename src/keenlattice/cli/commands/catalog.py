@@ -10,6 +10,7 @@ from keenlattice.cli.complete import settings
 from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, say
 from keenlattice.cli.typed import only
+from keenlattice.errors import counted
 
 
 def catalog(
@@ -39,8 +40,8 @@ def catalog(
     if json:
         emit(result)
     elif add:
-        say(f"{len(own)} settings of your own: {', '.join(setting.name for setting in own)}. The stand-in keeps "
-            "them; they act on nothing there.")
+        say(f"{counted(len(own), 'setting')} of your own: {', '.join(setting.name for setting in own)}. The stand-in "
+            "keeps them; they act on nothing there.")
     elif len(own) == 1 and not result.absent:
         show_setting(own[0], result.notes.get(own[0].name, ""))
     else:

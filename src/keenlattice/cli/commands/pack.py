@@ -10,6 +10,7 @@ from keenlattice.cli.complete import references
 from keenlattice.cli.options import Book, Json, Note, Rig, Version
 from keenlattice.cli.output import emit, hint, say
 from keenlattice.cli.views.settings import show_pack
+from keenlattice.errors import counted
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=False, add_completion=False)
 File = Annotated[Path, typer.Argument(help="The pack, a TOML file.")]
@@ -82,4 +83,4 @@ def write(
     count = ws.profiles.packs.write(file, reference, since, title=title, author=author, licence=licence, when=when,
                                     evidence=evidence)
     version = ws.profiles.find(reference).reference
-    say(f"{file}: {count} settings of {version}. Look at it as others will: keen pack look {file}")
+    say(f"{file}: {counted(count, 'setting')} of {version}. Look at it as others will: keen pack look {file}")

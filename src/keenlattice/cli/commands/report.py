@@ -11,8 +11,8 @@ from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, new_file, say, warn
 from keenlattice.cli.playing import progress
 from keenlattice.cli.views.blocks import show_keys
+from keenlattice.errors import counted
 from keenlattice.files import free_path
-from keenlattice.report.words import counted
 
 
 def report(

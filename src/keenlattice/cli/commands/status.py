@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, hint, say, table
-from keenlattice.report.words import counted
+from keenlattice.errors import counted
 from keenlattice.rig.find import described
 
 if TYPE_CHECKING:

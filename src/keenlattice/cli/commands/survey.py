@@ -6,6 +6,7 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, hint, say
 from keenlattice.cli.views.rig import show_rig
+from keenlattice.errors import counted
 from keenlattice.rig.find import described
 
 if TYPE_CHECKING:
@@ -27,7 +28,7 @@ def survey(book: Book = None, rig: Rig = "", json: Json = False) -> None:
         waiting = ", ".join(key for key, restart in result.pending.items() if restart == kind)
         say(f"! waits for a restart of the {kind}: {waiting}")
     for version, count in result.slipped.items():
-        say(f"! no longer as applied: {version} ({count} settings); see `keen drift`")
+        say(f"! no longer as applied: {version} ({counted(count, 'setting')}); see `keen drift`")
     show_findings(result.findings)
     show_of_pool(ws.pool.about_fixing([key for finding in result.findings for key in finding.settings]))
     _hint(ws, result)

@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.cli.options import Book, Json, Yes
 from keenlattice.cli.output import confirmed, emit, hint, say, shown_path
-from keenlattice.report.words import counted
+from keenlattice.errors import counted
 from keenlattice.workspace.takeover import look_at, take_over
 
 if TYPE_CHECKING:

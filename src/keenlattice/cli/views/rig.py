@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import say, shown_path, table, warn
 from keenlattice.cli.terminal import is_terminal
-from keenlattice.errors import UsageError
+from keenlattice.errors import UsageError, counted
 from keenlattice.report.words import fact, facts_in_brief
 from keenlattice.workspace.profile_results import value_text
 
@@ -42,8 +42,8 @@ def show_rig(survey: "Survey", described: str) -> None:
     table(["game", "title", "applied"], [[name, survey.titles[name], survey.applied.get(name, "-")]
                                          for name in survey.games])
     if survey.asked and survey.settings:
-        say(f"{survey.settings} settings are written from here, {len(survey.asked)} are asked of you: keen catalog "
-            "says which")
+        say(f"{counted(survey.settings, 'setting')} can be written from here, {len(survey.asked)} are asked of you: "
+            "keen catalog says which")
     if "rig" in survey.applied:
         say(f"rig-wide profile applied: {survey.applied['rig']}")
     say()

@@ -8,7 +8,7 @@ from keenlattice.catalog.values import written
 from keenlattice.cli.output import emit, hint, minutes, on_this_rig, say, table
 from keenlattice.cli.terminal import is_terminal
 from keenlattice.cli.views.trial import show_played
-from keenlattice.errors import BadValue, UsageError
+from keenlattice.errors import BadValue, UsageError, counted
 from keenlattice.report.sheet import BOX, heading, shown, was, whom
 
 if TYPE_CHECKING:
@@ -45,7 +45,7 @@ def show_what_is_open(now: "Sheet") -> None:
         say(f"! step {step.number}: you saw {shown(step, step.seen)}, and {shown(step, step.after)} was to be set: "
             "it did not take")
     if now.open:
-        say(f"\n{len(now.open)} of {len(now.steps)} steps are open.")
+        say(f"\n{len(now.open)} of {counted(len(now.steps), 'step')} still to do.")
         first = now.open[0].number
         hint(f"keen rig sheet --ask; or keen rig sheet --was {first}=VALUE, --tick {first}, --seen {first}=VALUE; to "
              "print it: --out sheet.html")
@@ -53,7 +53,7 @@ def show_what_is_open(now: "Sheet") -> None:
         counts = {kind: sum(step.done == kind for step in now.steps) for kind in ("written", "seen", "said")}
         counts_text = ", ".join(f"{count} {'only ' * (kind == 'said')}{kind}" for kind, count in counts.items()
                                 if count)
-        say(f"\nAll {len(now.steps)} steps are done: {counts_text}. The logbook has it; to go back: keen undo"
+        say(f"\nDone, in {counted(len(now.steps), 'step')}: {counts_text}. The logbook has it; to go back: keen undo"
             f"{on_this_rig()}")
 
 

@@ -7,8 +7,9 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from keenlattice.cli.output import emit, hint, minutes, on_this_rig, say, table
 from keenlattice.cli.views.blocks import show_telling
+from keenlattice.errors import counted
 from keenlattice.report.context import for_game
-from keenlattice.report.words import TITLES, counted, signed
+from keenlattice.report.words import TITLES, signed
 from keenlattice.study.blind.plan import BlindPlan
 from keenlattice.study.pool.evidence import value_said
 from keenlattice.study.pool.words import expected_said, interval, range_of, shares, side_said
@@ -56,8 +57,8 @@ def show_pilot(pilot: "Pilot", after: str) -> None:
 def show_runs_to_come(come: "RunsToCome") -> None:
     """What has still to be recorded, in which order."""
     count = come.recorded + len(come.to_come)
-    say(f"Trial {come.study}, {come.recorded} of {count} runs recorded. Record these, {come.seconds:g} s each, in "
-        "this order:", "bold")
+    say(f"Trial {come.study}, {come.recorded} of {counted(count, 'run')} recorded. Record these, {come.seconds:g} s "
+        "each, in this order:", "bold")
     table(["run", "block", "with this version on the rig"], [
         [str(run.place + 1), str(run.block + 1), run.version] for run in come.to_come[:RUNS_SHOWN]], right=(0, 1))
     if len(come.to_come) > RUNS_SHOWN:
@@ -114,9 +115,9 @@ def tell_amounts(ws: "Workspace", matters: str, decides: str, before: "VersionLi
 def show_screen_cost(cost: "ScreenCost") -> None:
     """What a screen would play, and how long that takes."""
     plan: Any = cost.plan
-    by_hand = f", {cost.switched_per_round} settings to switch" if plan.few_switches else ""
+    by_hand = f", {counted(cost.switched_per_round, 'setting')} to switch" if plan.few_switches else ""
     count = len(plan.factors)
-    say(f"{count} change{'s' * (count > 1)}, {cost.runs_per_round} runs of {plan.seconds:g} s a round{by_hand}: "
+    say(f"{counted(count, 'change')}, {counted(cost.runs_per_round, 'run')} of {plan.seconds:g} s a round{by_hand}: "
         f"{minutes(cost.minutes_per_round)}, and at most {plan.rounds} round{'s' * (plan.rounds > 1)}"
         f"{': how much runs vary in the first says how many' * plan.sized}.", "bold")
     for group in plan.factors:

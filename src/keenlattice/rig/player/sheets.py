@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from keenlattice.catalog.values import Value
-from keenlattice.errors import BadValue, RigError, UsageError, way
+from keenlattice.errors import BadValue, RigError, UsageError, counted, way
 from keenlattice.files import remove_file
 from keenlattice.logbook.applies import RestorePoint, keep_point
 from keenlattice.logbook.book import Logbook
@@ -220,7 +220,7 @@ def drop(rig: Asks, book: Logbook) -> Sheet | None:
 
 def _finish(rig: Asks, book: Logbook, sheet: Sheet) -> None:
     """Into the logbook as one: the sheet with all that was said and seen, and what it did, with its restore point."""
-    part = f" ({len(sheet.steps) - len(sheet.open)} of {len(sheet.steps)} steps)" if sheet.open else ""
+    part = f" ({len(sheet.steps) - len(sheet.open)} of {counted(len(sheet.steps), 'step')})" if sheet.open else ""
     if not book.knows(sheet.token):
         before, after = _state_before(rig, sheet), rig.state()
         left = fingerprints({place: after.get(place) for place in before})

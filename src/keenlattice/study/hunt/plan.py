@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from keenlattice.errors import BadValue
+from keenlattice.errors import BadValue, counted
 from keenlattice.notebook import Rows, Shown
 from keenlattice.profile.version import profile_of
 from keenlattice.study.form import Form
@@ -29,9 +29,10 @@ class HuntPlan(Form):
     most_runs: int = 0
 
     def __post_init__(self) -> None:
-        if self.most_runs and self.most_runs < 2 * self.trial.repeats * self.trial.blocks:
-            raise BadValue(f"{self.most_runs} runs: the trial that a hunt begins with takes up to "
-                           f"{2 * self.trial.repeats * self.trial.blocks}")
+        first = 2 * self.trial.repeats * self.trial.blocks
+        if self.most_runs and self.most_runs < first:
+            raise BadValue(f"{counted(self.most_runs, 'run')} at most, and the trial that a hunt begins with may take "
+                           f"{first}: allow {first} or more, or 0 for as many as it takes")
         if not 0.001 <= self.error <= 0.3:
             raise BadValue(f"an error of {self.error:g}: give one from 0.001 to 0.3")
 

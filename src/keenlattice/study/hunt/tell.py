@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import MOST_KEYS, Alert, Block, Figures, KeyFigure, Report, Table, Telling, Text
+from keenlattice.errors import counted
 from keenlattice.profile.version import profile_of
 from keenlattice.report.context import SEED_DRAWS, Context, excluded, for_game, page_of_two
 from keenlattice.report.words import TITLES, capital, listed
@@ -42,7 +43,7 @@ def tell_hunt(result: Hunt, beside: "Beside") -> Telling:
     """Tell a hunt: the version at which it changed, and the settings that did it."""
     trial, line, catalog = result.trial, _line(beside), beside.catalog
     left_out = sorted({key for version in beside.versions for key in version.entries if key not in catalog})
-    about = (f"{len(line)} versions from {line[0][0]} to {line[-1][0]}, {result.runs} runs of "
+    about = (f"{len(line)} versions from {line[0][0]} to {line[-1][0]}, {counted(result.runs, 'run')} of "
              f"{trial.plan.seconds:g} s, seed {trial.plan.seed}.")
     blocks: list[Block] = [*also_changed(result), *excluded(result.excluded, result.doubts), *(Alert(
                                f"{key} was left out of all versions: the rig {trial.rig} does not have it")
@@ -51,7 +52,7 @@ def tell_hunt(result: Hunt, beside: "Beside") -> Telling:
         return Telling(_keys(result), about, blocks, "more blocks, longer runs, or another metric (--decides)")
     blocks += _settings(result, _context(result, beside), dict(line))
     if not result.sure:
-        blocks.append(Alert("not every question could be settled by its looks: there may be a setting too many here"))
+        blocks.append(Alert("Not every question could be settled by its looks: there may be a setting too many here"))
     return Telling(
         _keys(result), about, blocks,
         f"keen trial {result.before} {result.first}{for_game(result.before, result.trial.game)} --decides "
@@ -99,7 +100,7 @@ def _sure(result: Hunt, error: float) -> list[Block]:
         return [Text("Unless the oldest and the newest differ by more than what matters, there is nothing to hunt "
                      "for."), *excluded(result.excluded, result.doubts)]
     blocks: list[Block] = [Text(
-        f"That it was {result.first} is {result.how_sure} sure, by the {result.runs} runs of this "
+        f"That it was {result.first} is {result.how_sure} sure, by the {counted(result.runs, 'run')} of this "
         f"hunt; it was to be wrong in {100 * error:g} of 100 such hunts at most. How large the change is was not "
         f"taken for known.")]
     if not result.sure:

@@ -5,9 +5,10 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Alert, Block, Figures, Fold, Picture, Report, Table, Telling, Text
+from keenlattice.errors import counted
 from keenlattice.report.context import Context, the_rig, to_repeat
 from keenlattice.report.style import BAND, FAINT, INK, MARKS, MOST_ON_A_CARD, headed, plain, small_figure
-from keenlattice.report.words import TITLES, counted
+from keenlattice.report.words import TITLES
 from keenlattice.study.pool.evidence import value_said
 from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric, Standing
 from keenlattice.study.pool.words import (
@@ -143,7 +144,7 @@ def tell_pool_here(result: Pool, number: int, here: Mapping[str, str]) -> Tellin
             "\"Here\" is what the facts of this rig let expect of the metric that tells most. Only a trial here tells.",
             aside=True)],
         f"keen pool look {result.changes[0].settings[0]}, or keen pool order GAME@stock GAME" if result.changes else
-        "keen pool read --add FILE OR FOLDER")
+        "keen pool read --add FOLDER")
 
 
 def pool_figures(result: Pool, beside: "Beside | None" = None) -> Figures:

@@ -4,11 +4,11 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import KeyFigure
+from keenlattice.errors import counted
 from keenlattice.report.words import (
     TITLES,
     KeyGroup,
     between,
-    counted,
     keys_of_groups,
     listed,
     signed,

@@ -5,7 +5,7 @@ from typing import ClassVar
 
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value
-from keenlattice.errors import BadValue
+from keenlattice.errors import BadValue, counted
 from keenlattice.measure.metrics import metric
 from keenlattice.measure.names import full_name
 from keenlattice.notebook import Rows, Shown, study_row
@@ -47,7 +47,7 @@ class RampPlan(Form):
         if not self.margin >= 0:
             raise BadValue(f"a margin of {self.margin:g}: it is 0 or more")
         if not 1 <= self.runs <= 50:
-            raise BadValue(f"{self.runs} runs of a step: 1 to 50 are played")
+            raise BadValue(f"{counted(self.runs, 'run')} of a step: 1 to 50 are played")
         check_seconds(self.seconds)
 
 
@@ -131,7 +131,7 @@ class Ramp(Form, Shown):
                 for step in self.steps]
 
     def _caption(self) -> str:
-        return f"{self.plan.key} on top of {self.base}: settled at {self.settled:g}, {len(self.steps)} steps"
+        return f"{self.plan.key} on top of {self.base}: settled at {self.settled:g}, {counted(len(self.steps), 'step')}"
 
 
 def make_of_settled(result: Ramp, base: Version, catalog: Catalog) -> tuple[dict[str, Value], str] | None:

@@ -13,6 +13,7 @@ import numpy as np
 
 from keenlattice.blocks import MOST_KEYS, KeyFigure, Table, Telling, Text
 from keenlattice.catalog.values import written
+from keenlattice.errors import counted
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.metrics import METRICS, metrics_of
 from keenlattice.profile.compare import with_changes
@@ -36,8 +37,8 @@ def tell_ramp(result: Ramp, beside: "Beside") -> Telling:
     stopped = (f"At {last.value:g} a run went wrong: {last.wrong}." if last.wrong else
                "Nothing went wrong up to the end of what the catalog allows.")
     about = ("" if result.highest is None else
-             f"The highest step at which all {plan.runs} runs of {plan.seconds:g} s went well is {result.highest:g}; "
-             f"what ran may still be a little unstable, so it settles {plan.margin:g} below.")
+             f"The highest step at which {counted(plan.runs, 'run')} of {plan.seconds:g} s went well is "
+             f"{result.highest:g}; what ran may still be a little unstable, so it settles {plan.margin:g} below.")
     rows = [[f"{step.value:g}", "-" if step.goal is None else f"{step.goal:.2f}", step.wrong or "ran"]
             for step in result.steps]
     table = Table([f"{plan.key}, {unit}", f"{TITLES[plan.goal]}, {METRICS[plan.goal].unit}", ""], rows, right=(0, 1))

@@ -9,7 +9,7 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from keenlattice.errors import BadValue, UsageError
+from keenlattice.errors import BadValue, UsageError, counted
 from keenlattice.measure.metrics import TRIAL_METRICS, metric
 from keenlattice.profile.compare import changes
 from keenlattice.profile.pack import Claim
@@ -73,7 +73,7 @@ def screening_design(factors: int) -> Signs:
         BadValue: no factor, or more than MOST_FACTORS.
     """
     if not 1 <= factors <= MOST_FACTORS:
-        raise BadValue(f"{factors} settings to screen: 1 to {MOST_FACTORS} can be")
+        raise BadValue(f"{counted(factors, 'setting')} to screen: 1 to {MOST_FACTORS} can be")
     half = hadamard(factors + 1)[:, 1:factors + 1]
     return np.vstack([half, -half])
 
@@ -86,7 +86,7 @@ def half_design(factors: int) -> Signs:
         BadValue: no factor, or more than MOST_FACTORS.
     """
     if not 1 <= factors <= MOST_FACTORS:
-        raise BadValue(f"{factors} settings to screen: 1 to {MOST_FACTORS} can be")
+        raise BadValue(f"{counted(factors, 'setting')} to screen: 1 to {MOST_FACTORS} can be")
     return hadamard(factors + 1 + LEFT_OVER)[:, 1:factors + 1]
 
 
@@ -254,9 +254,9 @@ class ScreenPlan(Form):
         """How many settings are switched in a round, those of the first row included."""
         design = self.design()
         rows = [row for row, _ in self.round_of(0, design, costly)][::self.repeats]
-        first = int((design[rows[0]] > 0).sum())
         sizes = np.array([len(group) for group in self.factors])
-        return first + int(((np.diff(design[rows], axis=0) != 0) * sizes).sum())
+        held = np.vstack([np.full(len(sizes), -1), design[rows]])  # all are off before the first row
+        return int(((np.diff(held, axis=0) != 0) * sizes).sum())
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,7 @@ from keenlattice.study.deciding import Numbers
 from keenlattice.study.kind import KeptVersion, Kind
 from keenlattice.study.player import Each, Interim, Player, entries_on, ignore
 from keenlattice.study.playing import play
-from keenlattice.study.screen._fit import ScreenRuns, factors, interactions, rounds_asked
+from keenlattice.study.screen.fit import ScreenRuns, factors, interactions, rounds_asked
 from keenlattice.study.screen.plan import ScreenPlan, ScreenSpec, Signs
 from keenlattice.study.screen.result import Effect, Factor, Screen
 from keenlattice.study.screen.tell import screen_figures, screen_page, tell_screen

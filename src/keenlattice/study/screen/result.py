@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import ClassVar, Literal
 
-from keenlattice.errors import BadValue
+from keenlattice.errors import BadValue, counted
 from keenlattice.measure.metrics import METRICS
 from keenlattice.notebook import Rows, Shown, study_row
 from keenlattice.study.form import Form
@@ -124,7 +124,8 @@ class Screen(Form, Shown):
                 for factor in self.factors for effect in (*factor.judged, *factor.others)]
 
     def _caption(self) -> str:
-        return (f"{self.before} against {self.after}: {len(self.factors)} changes in {self.runs} runs on {self.rig}")
+        return (f"{self.before} against {self.after}: {counted(len(self.factors), 'change')} in "
+                f"{counted(self.runs, 'run')} on {self.rig}")
 
     def _check(self) -> None:
         if not {effect.metric for factor in self.factors for effect in (*factor.judged, *factor.others)} <= {*METRICS}:

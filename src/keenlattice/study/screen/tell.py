@@ -5,6 +5,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Alert, Block, Figures, Fold, KeyFigure, Picture, Report, Table, Telling, Text
+from keenlattice.errors import counted
 from keenlattice.profile.version import parted, profile_of
 from keenlattice.report.context import SEED_DRAWS, Context, excluded, for_game, page_of_two
 from keenlattice.report.frames import better_side
@@ -47,10 +48,9 @@ def tell_screen(result: Screen, beside: "Beside | None" = None) -> Telling:
     together_blocks: list[Block] = [Alert(sentence) for sentence in together(result)]
     return Telling(
         screen_keys(result),
-        f"{result.game} on {result.rig}: {result.runs} runs of {plan.seconds:g} s in {result.rounds_played} "
-        f"rounds{_planned(result)}, "
-        f"seed {plan.seed}; {plan.decides.in_words} matters. One by one, {result.one_by_one_runs} runs "
-        "would tell as much.",
+        f"{result.game} on {result.rig}: {counted(result.runs, 'run')} of {plan.seconds:g} s in "
+        f"{counted(result.rounds_played, 'round')}{_planned(result)}, seed {plan.seed}; {plan.decides.in_words} "
+        f"matters. One by one, {result.one_by_one_runs} runs would tell as much.",
         [*_not_measured(result), standings(result), *_expected(result), Text(AVERAGED, aside=True),
          *excluded(result.excluded, result.doubts),
          *(together_blocks or [Text(NONE_TOGETHER, aside=True)])],
@@ -225,8 +225,8 @@ def screen_figures(result: Screen, beside: "Beside | None" = None) -> Figures:
 def screen_figure(result: Screen) -> "Figure":
     """The figure of a screen's `result`, 1280 x 800 pixels: side by side for each metric that decides."""
     plan = result.plan
-    subtitle = (f"{len(result.factors)} changes in {result.runs} runs of {plan.seconds:g} s on {result.rig}, seed "
-                f"{plan.seed}. One by one, {result.one_by_one_runs} runs would tell as much.")
+    subtitle = (f"{counted(len(result.factors), 'change')} in {counted(result.runs, 'run')} of {plan.seconds:g} s on "
+                f"{result.rig}, seed {plan.seed}. One by one, {result.one_by_one_runs} runs would tell as much.")
     figure = headed(f"{result.game}: which changes matter", subtitle)
     panels(figure, result, (0.225, 0.1, 0.775, 0.77), 40, 0.64)
     return figure

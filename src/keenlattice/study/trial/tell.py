@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from keenlattice.blocks import Block, Commands, Figures, Fold, Picture, Report, Table, Telling, Text
+from keenlattice.errors import counted
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import METRICS
 from keenlattice.report.context import (
@@ -21,7 +22,7 @@ from keenlattice.report.context import (
 from keenlattice.report.frames import distribution, frame_times, stage_budget
 from keenlattice.report.said import limits_of_trial
 from keenlattice.report.style import AFTER, BEFORE, plain, small_figure
-from keenlattice.report.words import TITLES, brief_title, capital, counted, listed
+from keenlattice.report.words import TITLES, brief_title, capital, listed
 from keenlattice.study.limits import SIZING
 from keenlattice.study.screen.tell import standings
 from keenlattice.study.trial.figure import intervals, longest_shown, runs_by_block, trial_figure, typical_block
@@ -326,9 +327,10 @@ def how_sure(result: Trial) -> list[Block]:
         Text(f"{meaning} Each end of an interval that decides is wrong in one of twenty such trials at most, all looks "
              f"and all metrics that decide together; seen alone, {100 * decides.confidence:.3g} of a hundred intervals "
              "like this one hold the true change."),
-        Text(f"{drift_sentence(result)} {adjusted_sentence(result.plan.adjusts_for, result.adjusted)} All of it "
-             f"holds for this game on {'the machine that was recorded' if plan.order else 'this rig'}, as it was "
-             "then."),
+        Text(" ".join(filter(None, [
+            drift_sentence(result), adjusted_sentence(result.plan.adjusts_for, result.adjusted),
+            f"All of it holds for this game on {'the machine that was recorded' if plan.order else 'this rig'}, as it "
+            "was then."]))),
         *excluded(result.excluded, result.doubts)]
 
 

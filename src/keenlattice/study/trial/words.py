@@ -154,8 +154,8 @@ def cautions(result: Trial) -> list[Block]:
     is_worse = any(metric.verdict == "worse" for metric in result.decisive)
     worse = [TITLES[metric.name] for metric in result.metrics
              if not is_worse and metric.name not in result.plan.deciders and metric.verdict == "worse"]
-    return [*([Alert(f"fewer than {FIRST_LOOK} blocks prove nothing, whatever they show")] if few else []),
-            *([Alert(f"worse, though not among what decides: {listed(worse)}")] if worse else [])]
+    return [*([Alert(f"Fewer than {FIRST_LOOK} blocks prove nothing, whatever they show")] if few else []),
+            *([Alert(f"Worse, though not among what decides: {listed(worse)}")] if worse else [])]
 
 
 def drift_sentence(result: Trial) -> str:
@@ -197,7 +197,7 @@ def what_was_made(goal: str, beside: "Beside") -> tuple[list[Block], str]:
     blocks: list[Block] = [Text(f"{label} ({made.version.reference}) was made of the best, from {base}. Your latest "
                                 f"version stays {latest.reference}, and the rig is as it was.")]
     if lacks := [key for key in latest.entries if key not in made.version.entries]:
-        blocks.append(Alert(f"it does not have what {latest.reference} sets: {', '.join(lacks)}"))
+        blocks.append(Alert(f"It does not have what {latest.reference} sets: {', '.join(lacks)}"))
     if made.proof is None:
         game = for_game(base, beside.spec.game) if beside.spec.game else ""
         return blocks, f"keen trial {base} {made.version.reference}{game} --decides {goal}, which alone proves it"

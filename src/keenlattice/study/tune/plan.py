@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import Value, written
-from keenlattice.errors import BadValue
+from keenlattice.errors import BadValue, counted
 from keenlattice.measure.metrics import metric
 from keenlattice.measure.names import full_name
 from keenlattice.notebook import Rows, Shown, study_row
@@ -186,7 +186,7 @@ class Tuning(Form, Shown):
 
     def _caption(self) -> str:
         return (f"{len(self.combinations)} combinations on top of {self.base}, for {self.plan.goal.metrics}: "
-                f"{self.runs} runs, {'settled' if self.settled else 'not settled'}")
+                f"{counted(self.runs, 'run')}, {'settled' if self.settled else 'not settled'}")
 
 
 def entries_of_best(base: Version, result: Tuning) -> dict[str, Value] | None:

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 from keenlattice.blocks import MOST_KEYS, Block, Figures, Fold, KeyFigure, Picture, Report, Table, Telling, Text
 from keenlattice.catalog.values import written
+from keenlattice.errors import counted
 from keenlattice.measure.metrics import METRICS
 from keenlattice.report.context import SEED_DRAWS, excluded, for_game, page_of_two
 from keenlattice.report.style import MOST_ON_A_CARD, Row, forest, headed, plain, small_figure
@@ -52,7 +53,8 @@ def tell_tuning(result: Tuning, beside: "Beside") -> Telling:
     return Telling(
         _keys(result, beside.made.proof if beside.made else None),
         f"{len(result.combinations)} combinations on top of {result.base} on {result.rig}: "
-        f"{result.runs} runs of {plan.seconds:g} s in {result.rounds_played} rounds, seed {plan.seed}.",
+        f"{counted(result.runs, 'run')} of {plan.seconds:g} s in {counted(result.rounds_played, 'round')}, "
+        f"seed {plan.seed}.",
         [*_each(result), *excluded(result.excluded, result.doubts), *made], advice)
 
 
@@ -159,8 +161,8 @@ def combination(choice: Combination) -> str:
 
 def tune_figure(result: Tuning) -> "Figure":
     """The figure of a tuning, 1280 x 800 pixels."""
-    words = (f"{len(result.combinations)} combinations in {result.runs} runs of {result.plan.seconds:g} s on "
-            f"{result.rig}, {result.rounds_played} rounds, seed {result.plan.seed}.")
+    words = (f"{counted(len(result.combinations), 'combination')} in {counted(result.runs, 'run')} of "
+             f"{result.plan.seconds:g} s on {result.rig}, {result.rounds_played} rounds, seed {result.plan.seed}.")
     figure = headed(f"{result.game}: the best for {titles(result.plan.goal.metrics)}", words)
     combinations(figure.add_axes((0.27, 0.085, 0.55, 0.78)), result)
     return figure

@@ -8,7 +8,7 @@ import typer
 from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, hint, new_file, say
-from keenlattice.report.words import counted
+from keenlattice.errors import counted
 
 
 def write(

@@ -9,7 +9,7 @@ from keenlattice.cli.complete import assignments, games
 from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, hint, say, table
 from keenlattice.cli.views.sheet import asked_for, show_not_seen
-from keenlattice.errors import UsageError
+from keenlattice.errors import UsageError, counted
 from keenlattice.workspace.profile_results import value_text
 
 
@@ -42,5 +42,5 @@ def take_stock(
     catalog = ws.rig.machine.catalog()
     table(["setting", "you saw"], [[key, value_text(catalog, key, value)] for key, value in stock.seen.items()])
     left = len(ws.rig.sheets.not_yet_seen(game, domain))
-    say(f"\nNoted, with a restore point. {left} settings{f' of {domain}' * bool(domain)} are not known yet.")
+    say(f"\nNoted, with a restore point. Still unknown: {counted(left, 'setting')}{f' of {domain}' * bool(domain)}.")
     hint("keen survey, which knows them now; keen undo --list shows the restore points")
