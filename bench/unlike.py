@@ -16,7 +16,7 @@ from bench.rows import STUDIES, Row, said, seed_of
 from keenlattice.measure.metrics import TRIAL_METRICS
 from keenlattice.parallel import spread
 from keenlattice.study.blind.plan import BlindPlan, Round, chance_to_be_found
-from keenlattice.study.blind.play import over, told
+from keenlattice.study.blind.play import over, verdict_of
 from keenlattice.study.deciding import Deciding, Numbers
 from keenlattice.study.hunt.play import MOST_LOOKS, MOST_PER_QUESTION
 from keenlattice.study.hunt.search import Signal, first_changed, least_set
@@ -382,7 +382,7 @@ def blindly(threshold: float | None, question: str, number: int) -> tuple[bool, 
         else:
             feels = "after" if random.random() < right else "before"
         rounds.append(Round(on, feels))  # type: ignore[arg-type]
-    return told(plan, rounds)[0] != "not told", len(rounds)
+    return verdict_of(plan, rounds)[0] != "not told", len(rounds)
 
 
 def blind(executor: Executor) -> list[Row]:

@@ -27,7 +27,7 @@ from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.hand import Noted
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.blind.plan import Blind, BlindPlan, Round, chance_to_be_found, needed
-from keenlattice.study.blind.play import over, run_blind, told
+from keenlattice.study.blind.play import over, run_blind, verdict_of
 
 BEFORE, AFTER = stock("brass-orbit"), Version("brass-orbit", {"frame.queue-depth": 1, "frame.cap": 200})
 
@@ -76,7 +76,7 @@ def test_the_chance_to_be_found_is_what_simulation_gives() -> None:
         rounds, plan = list[Round](), BlindPlan(20)
         while not over(plan, rounds):
             rounds.append(Round("before", "before" if random.random() < 0.75 else "after"))
-        found += told(plan, rounds)[0] == "felt"
+        found += verdict_of(plan, rounds)[0] == "felt"
     assert found / 2000 == pytest.approx(chance_to_be_found(20, 0.05, 0.75), abs=0.03)
 
 
@@ -228,7 +228,7 @@ def test_a_blind_test_at_the_terminal(keen: Keen, tmp_path: Path) -> None:
     assert "keen trial brass-orbit@stock" in said.stderr
     # What is asked stands beside the result, and not in it.
     result = json.loads(sits("\n\n" + "\na\n" * 5, "--json").stdout)
-    assert (result["schema"], result["felt"]) == ("keen-lattice/blind/1", told(BlindPlan(5), [
+    assert (result["schema"], result["felt"]) == ("keen-lattice/blind/1", verdict_of(BlindPlan(5), [
         Round(**one) for one in result["rounds"]])[0])
     gone = sits("\n")
     assert "it is void" in gone.stderr and gone.returncode == 2

@@ -49,7 +49,7 @@ def test_evidence_travels_with_its_claim_and_is_repeated(keen: Keen, tmp_path: P
     assert (claim["metric"], claim["direction"]) == ("latency_ms_median", "down")
     assert claim["at_least_pct"] == pytest.approx(-0.8 * high, abs=0.11)
     assert claim["evidence"][0]["high_pct"] == pytest.approx(high, abs=0.01) and claim["evidence"][0]["blocks"] <= 8
-    assert "its author measured -" in keen("pack", "look", "mine.toml").stdout
+    assert "Its author measured -" in keen("pack", "look", "mine.toml").stdout
     words = ["studies", "claims", "mine.toml", "--book", "elsewhere", "--seconds", "10", "--seed", "2"]
     assert "so it holds on this rig, too" in keen(*words).stdout
     (tmp_path / "mine.toml").write_text((tmp_path / "mine.toml").read_text().replace('"down"', '"up"'))

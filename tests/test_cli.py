@@ -238,7 +238,7 @@ def test_after_a_driver_update_what_has_slipped_is_found(keen: Keen) -> None:
     assert set(as_json(keen("rig", "chore", "update-driver", "--yes", "--json"))["changes"]) == {"brass-orbit"}
     (slipped,) = as_json(keen("drift", "--json", code=1))["profiles"]
     assert slipped["changes"] == [{"setting": "frame.cap", "before": 160, "after": None}]
-    assert "no longer as applied" in keen("survey").stdout
+    assert "No longer as applied" in keen("survey").stdout
     assert "Put back" in keen("drift", "--put-back", "--yes").stdout
     keen("drift")
     assert as_json(keen("survey", "--json"))["facts"]["driver_version"] == "32.4"

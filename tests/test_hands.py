@@ -315,7 +315,7 @@ def test_what_nobody_has_told_or_seen_is_unknown(keen: Keen) -> None:
         return {one["check"]: one["kind"] for one in as_json(keen("survey", "--json", **env))["findings"]}
 
     assert found() == {"recorder-on": "not known", "overlay-on": "not known"}
-    assert "? if background.recorder is on, a recorder" in keen("survey", **env).stdout
+    assert "! Not known: if background.recorder is on, a recorder" in keen("survey", **env).stdout
     held = {one["setting"]: one for one in as_json(keen("show", "orbit", "--json", **env))["settings"]}
     assert held["display.refresh"]["layer"] == "facts" and held["display.refresh"]["value"] == 60
     rest = [one for key, one in held.items() if key != "display.refresh"]

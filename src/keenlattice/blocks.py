@@ -1,8 +1,9 @@
 """What a result is given in: blocks of plain data, shown by a terminal, a page, Markdown and a notebook."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
+
+from keenlattice.quickly import dataclass
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

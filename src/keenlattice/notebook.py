@@ -1,10 +1,8 @@
-"""How results show themselves: as a line and a table, in a notebook and at a prompt, and as JSON."""
+"""How results show themselves: as a line and a table, in a notebook and at a prompt."""
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import fields, is_dataclass
+from collections.abc import Sequence
 from html import escape
-from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 if TYPE_CHECKING:
@@ -25,9 +23,6 @@ def study_row(settings: str, metric: str, verdict: str, *, before: float | None 
 
 
 SHORT = "{:.4g}".format  # no more digits than can be meant
-
-NOT_IN_JSON: Mapping[str, bool] = {"json": False}
-"""Metadata of a result's field that is for Python alone."""
 
 
 class Shown:
@@ -57,21 +52,21 @@ class Shown:
 
     def __repr__(self) -> str:
         rows = self._in_brief()
-        names, cells = _laid_out(rows)
+        names, cells = laid_out(rows)
         columns = [_aligned([name, *column], all(isinstance(row.get(name), int | float | None) for row in rows))
                    for name, *column in zip(names, *cells, strict=True)]
         lines = ("  ".join(line).rstrip() for line in zip(*columns, strict=True))
         return "\n".join(harmless(line, "\ufffd", "") for line in (self._caption(), *(lines if rows else ())))
 
     def _repr_html_(self) -> str:
-        names, cells = _laid_out(self._in_brief())
+        names, cells = laid_out(self._in_brief())
         head = "".join(f"<th>{escape(name)}</th>" for name in names)
         body = "".join(f"<tr>{''.join(f'<td>{escape(cell)}</td>' for cell in line)}</tr>" for line in cells)
         return (f"<p><b>{escape(self._caption())}</b></p>"
                 f"<table><thead><tr>{head}</tr></thead><tbody>{body}</tbody></table>")
 
 
-def _laid_out(rows: Rows) -> tuple[list[str], list[list[str]]]:
+def laid_out(rows: Rows) -> tuple[list[str], list[list[str]]]:
     """The names of all columns, and the text of each cell."""
     names = list(dict.fromkeys(name for row in rows for name in row))
     return names, [[_cell(row.get(name)) for name in names] for row in rows]
@@ -96,43 +91,3 @@ def _cell(value: Any) -> str:
     if isinstance(value, float):
         return SHORT(value)
     return ", ".join(map(_cell, value)) if isinstance(value, list | tuple) else str(value)
-
-
-class Result(Shown):
-    """What a method of a workspace gives: a dataclass whose fields are its JSON, as `docs/formats.md` has it."""
-
-    SCHEMA: ClassVar[str] = ""
-    REVISION: ClassVar[int] = 1
-
-    def to_json(self) -> dict[str, Any]:
-        """The result as JSON types, with its schema's name."""
-        return {"schema": f"keen-lattice/{self.SCHEMA}/{self.REVISION}", **_fields(self)}
-
-    def _rows(self) -> Rows:
-        """The rows of the table; where there is nothing to list, the result itself."""
-        return [self.to_json()]
-
-    def _in_brief(self) -> Rows:
-        return self._rows() if type(self)._rows is not Result._rows else []
-
-
-def plain(value: Any) -> Any:
-    """A value as JSON types: what knows its own form, dataclasses by their fields, a path as text."""
-    if hasattr(value, "plain"):
-        return value.plain()
-    if hasattr(value, "model_dump"):
-        return value.model_dump(mode="json", by_alias=True)
-    if hasattr(value, "to_json"):
-        return value.to_json()
-    if is_dataclass(value):
-        return _fields(value)
-    if isinstance(value, Mapping):
-        return {str(key): plain(entry) for key, entry in value.items()}
-    if isinstance(value, list | tuple):
-        return [plain(item) for item in value]
-    return str(value) if isinstance(value, Path) else value
-
-
-def _fields(value: Any) -> dict[str, Any]:
-    return {entry.name: plain(getattr(value, entry.name)) for entry in fields(value)
-            if entry.metadata.get("json", True)}

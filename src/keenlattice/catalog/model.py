@@ -2,12 +2,13 @@
 
 import re
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any, ClassVar, Literal
 
 from keenlattice.catalog.search import search
 from keenlattice.catalog.values import GAME_DECIDES, Restart, Value, written
 from keenlattice.errors import BadValue, UnknownName, UsageError, way
+from keenlattice.quickly import dataclass
 
 Kind = Literal["switch", "whole", "number", "choice", "text"]
 Scope = Literal["rig", "game", "device"]

@@ -2,7 +2,6 @@
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 
 from keenlattice._state_folder import make_private, state_folder
@@ -11,6 +10,7 @@ from keenlattice.files import read_bounded, replace_file
 from keenlattice.logbook import _rows as read
 from keenlattice.logbook.file import BookFile, now
 from keenlattice.profile.sheet import Sheet
+from keenlattice.quickly import dataclass
 from keenlattice.safejson import parse_json
 
 KINDS = ("apply", "adopt", "chore", "undo", "done", "part", "seen", "played")

@@ -6,13 +6,14 @@ A study of any kind is a plan, its runs, and, once it is finished, its result.
 import re
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any, Literal
 
 from keenlattice.logbook import _rows as read
 from keenlattice.logbook._rows import as_json, check_row
 from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.file import now
+from keenlattice.quickly import dataclass
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture

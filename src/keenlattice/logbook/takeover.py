@@ -3,7 +3,6 @@
 What acts on a machine never comes out of a logbook: no restore point, no game, no rig.
 """
 
-from dataclasses import dataclass
 from pathlib import Path
 
 from keenlattice.errors import UsageError
@@ -13,6 +12,7 @@ from keenlattice.logbook.file import BookFile, not_a_link
 from keenlattice.logbook.identity import claim, new_id, read_id
 from keenlattice.logbook.kept import Study, study_in
 from keenlattice.logbook.schema import connect, connect_to_read, forget_applies, peek, plain_errors
+from keenlattice.quickly import dataclass
 
 
 @dataclass(frozen=True)

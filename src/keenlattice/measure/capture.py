@@ -1,7 +1,7 @@
 """One recorded run: frames and, where there are some, latency events."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
@@ -11,6 +11,7 @@ from keenlattice.errors import CaptureError
 from keenlattice.measure.series import Floats as Floats
 from keenlattice.measure.series import Series, check_names
 from keenlattice.notebook import Rows, Shown
+from keenlattice.quickly import dataclass
 
 if TYPE_CHECKING:
     import pandas

@@ -1,12 +1,13 @@
 """The course of a run: where its warm-up ends, hitches that come again and again, and its segments."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from keenlattice.errors import CaptureError, UnknownName
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import CLOCK_STEPS
+from keenlattice.quickly import dataclass
 
 BIN_MS = 250.0
 MOST_OF_RUN = 0.5

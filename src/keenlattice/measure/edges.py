@@ -1,11 +1,10 @@
 """Where a sensor's signal changes: presses of a button, and steps of the light that a screen gives off."""
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.measure.capture import Floats
+from keenlattice.quickly import dataclass
 
 DEBOUNCE_MS = 30.0
 STEP_MS = 8.0            # the light before a step and after it is averaged over this long

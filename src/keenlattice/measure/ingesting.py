@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -15,6 +15,7 @@ from keenlattice.measure.columns import IN_MS, ColumnMap
 from keenlattice.measure.film.screen import ScreenMap
 from keenlattice.measure.rows import Rows, read_rows
 from keenlattice.measure.series import Series
+from keenlattice.quickly import dataclass
 
 if TYPE_CHECKING:
     from keenlattice.measure.film.reader import Progress

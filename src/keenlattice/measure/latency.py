@@ -5,7 +5,7 @@ ones are counted and listed.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 import numpy as np
@@ -14,6 +14,7 @@ from keenlattice.errors import CaptureError
 from keenlattice.measure.capture import LONGEST_WAIT_MS, STAGES, Capture, Floats
 from keenlattice.measure.edges import Steps, light_steps, presses
 from keenlattice.measure.summaries import t_interval
+from keenlattice.quickly import dataclass
 
 SOONEST_MS, LATEST_MS = 0.5, 500.0
 SURE_RATIO = 8.0

@@ -8,13 +8,13 @@ import re
 import zlib
 from collections import Counter
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 from typing import IO, Any
 
 from keenlattice.errors import CaptureError
 from keenlattice.files import check_regular, marked_encoding
+from keenlattice.quickly import dataclass
 
 SAMPLE_BYTES = 64 * 1024
 MOST_BYTES = 4 * 2**30

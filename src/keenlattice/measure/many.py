@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable
 from concurrent.futures import Executor
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
@@ -11,6 +10,7 @@ from keenlattice.measure.metrics import METRICS, metric, metrics_of
 from keenlattice.measure.parquet import read_capture
 from keenlattice.notebook import Rows, Shown
 from keenlattice.parallel import spread
+from keenlattice.quickly import dataclass
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,6 @@ clicks give no number: NaN, never a guess.
 """
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -16,6 +15,7 @@ from keenlattice.measure import telemetry
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.names import SHORT_NAMES
 from keenlattice.measure.telemetry import BOUND_FROM
+from keenlattice.quickly import dataclass
 
 MIN_FRAMES = 20
 MIN_CLICKS = 5

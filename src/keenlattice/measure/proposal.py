@@ -2,12 +2,12 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.columns import IN_MS, ColumnMap, Unit
+from keenlattice.quickly import dataclass
 
 PLAUSIBLE_MS = (0.4, 250.0)
 """A typical time between two frames lies between these: 4 to 2500 frames a second."""

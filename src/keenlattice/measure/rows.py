@@ -5,7 +5,6 @@ import io
 import json
 from array import array
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +18,7 @@ from keenlattice.measure.header import header_of, kind_of
 from keenlattice.measure.layout import COMMENT, MOST_BYTES, OPENERS, UNREADABLE, Layout, cells_of, layout_of, opened
 from keenlattice.measure.parquet import STAGE_COLUMNS
 from keenlattice.measure.series import Series
+from keenlattice.quickly import dataclass
 from keenlattice.safejson import parse_json
 
 # The first line is a comment with what the capture is about, as JSON; then a header, then one row per event: `kind`

@@ -6,12 +6,12 @@ what is not known is left out, and never zero.
 
 import re
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.errors import CaptureError, counted
+from keenlattice.quickly import dataclass
 
 Floats = NDArray[np.float64]
 

@@ -2,13 +2,13 @@
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.metrics import METRICS, metric, metrics_of
+from keenlattice.quickly import dataclass
 
 if TYPE_CHECKING:
     import pandas

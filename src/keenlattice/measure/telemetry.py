@@ -3,12 +3,12 @@
 import math
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.series import Series, kind_of
+from keenlattice.quickly import dataclass
 
 BOUND_FROM = 0.85  # of the frame time: the stage that takes as much is what the frame waits for
 FULL_LOAD = 90.0   # %: a part that is as busy is what the game waits for

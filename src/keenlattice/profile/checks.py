@@ -10,7 +10,7 @@ are unknown, is not met. What it would find if those were at stock is asked abou
 import re
 import tomllib
 from collections.abc import Collection, Iterable, Iterator, Mapping
-from dataclasses import asdict, dataclass, field, fields, replace
+from dataclasses import asdict, field, fields, replace
 from functools import cache
 from importlib import resources
 from typing import Literal
@@ -21,6 +21,7 @@ from keenlattice.errors import BadValue
 from keenlattice.notebook import Rows, Shown
 from keenlattice.profile.formula import Names, Scope, Term, formula_names, parse
 from keenlattice.profile.layers import Effective
+from keenlattice.quickly import dataclass
 
 Kind = Literal["wrong", "inert", "at odds", "out of range", "risky", "pointless", "shadowed", "not known"]
 

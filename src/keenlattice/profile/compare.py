@@ -1,13 +1,14 @@
 """What differs between two states of a profile, and what two lines of changes come to when they are merged."""
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from typing import TYPE_CHECKING
 
 from keenlattice.catalog.values import Value, same
 from keenlattice.errors import counted
 from keenlattice.notebook import Rows, Shown
 from keenlattice.profile.version import Entries
+from keenlattice.quickly import dataclass
 
 if TYPE_CHECKING:
     import pandas

@@ -10,7 +10,6 @@ panel runs at).
 """
 
 from collections.abc import Container, Iterator
-from dataclasses import dataclass
 from typing import Literal
 
 from keenlattice.catalog.model import Catalog, Setting
@@ -19,6 +18,7 @@ from keenlattice.errors import BadValue
 from keenlattice.profile.concrete import DECIDED_BY, concrete_value, facts_under
 from keenlattice.profile.formula import Names
 from keenlattice.profile.version import Entries
+from keenlattice.quickly import dataclass
 
 Layer = Literal["unknown", "facts", "seen", "stock", "rig-wide", "game", "trial"]
 

@@ -1,11 +1,11 @@
 """Which game's profile an executable gets."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from pathlib import PurePosixPath, PureWindowsPath
 
 from keenlattice.errors import UnknownName, UsageError
+from keenlattice.quickly import dataclass
 
 
 @dataclass(frozen=True)

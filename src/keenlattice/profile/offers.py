@@ -1,7 +1,6 @@
 """What a pack would do on one rig: per rule and setting, held against what is set, the facts and the checks."""
 
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass
 from typing import Literal
 
 from keenlattice.catalog.model import Catalog
@@ -14,6 +13,7 @@ from keenlattice.profile.formula import Names, Scope, formula_names, parse
 from keenlattice.profile.layers import resolve
 from keenlattice.profile.pack import Pack, Rule
 from keenlattice.profile.version import WHOLE_RIG, Entries
+from keenlattice.quickly import dataclass
 
 Status = Literal["changes", "holds already", "inert here", "refused here", "unknown here"]
 

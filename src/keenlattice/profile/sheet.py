@@ -1,11 +1,12 @@
 """A run sheet: the steps of an apply or an undo that a player takes by hand, and what they said and saw of each."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, field, replace
 from itertools import groupby
 from typing import Any, Literal
 
 from keenlattice.catalog.values import Restart, Value, same
+from keenlattice.quickly import dataclass
 
 Done = Literal["open", "said", "seen", "written"]
 

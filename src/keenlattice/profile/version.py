@@ -4,11 +4,11 @@ import hashlib
 import json
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 from typing import TypeVar
 
 from keenlattice.catalog.values import Value
+from keenlattice.quickly import dataclass
 
 WHOLE_RIG = "rig"
 """The name of the rig-wide profile; every other profile is one game's."""

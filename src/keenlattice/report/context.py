@@ -1,13 +1,14 @@
 """What surrounds a result in a report: what changed and why, what is wrong or has slipped, on which rig."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Alert, Block, Commands, Fold, KeyFigure, Report, Table, Text
 from keenlattice.profile.checks import Finding
 from keenlattice.profile.version import own_key, split
-from keenlattice.report.words import capital, fact, facts_in_brief
+from keenlattice.quickly import dataclass
+from keenlattice.report.words import alert_of, capital, fact, facts_in_brief
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -91,7 +92,7 @@ def what_changed(context: Context) -> list[Block]:
     rows = [[change.key, change.before, change.after, change.layer, _why(change)] for change in context.changes]
     keys = {own_key(item.key) for item in context.changes}
     about = [finding for finding in context.findings if keys & set(finding.settings)]
-    alerts: list[Block] = [_found(finding) for finding in about]
+    alerts: list[Block] = [alert_of(finding) for finding in about]
     for version, settings in context.slipped.items():
         if own := [text for text in settings if text.partition(":")[0] in keys]:
             alerts.append(Alert(f"{version} was applied, and the rig no longer holds {'; '.join(own)}",
@@ -108,16 +109,10 @@ def _why(changed: Changed) -> str:
     return f"{note}{changed.trades}" + (f" Here: {changed.remark}." if changed.remark else "")
 
 
-def _found(finding: Finding) -> Alert:
-    if finding.kind == "not known":
-        return Alert(f"Not known: {finding.why}", finding.what_to_do, "If it is so")
-    return Alert(f"{finding.kind.capitalize()} ({', '.join(finding.settings)}): {finding.why}", finding.what_to_do)
-
-
 def the_rig(context: Context) -> list[Block]:
     """The rig's facts, what is wrong with it beside what was changed, and what has slipped on it."""
     keys = {own_key(item.key) for item in context.changes}
-    alerts: list[Block] = [_found(finding) for finding in context.findings if not keys & set(finding.settings)]
+    alerts: list[Block] = [alert_of(finding) for finding in context.findings if not keys & set(finding.settings)]
     for version, settings in context.slipped.items():
         if slipped := [text for text in settings if text.partition(":")[0] not in keys]:
             alerts.append(Alert(f"{version} was applied, and the rig no longer holds {'; '.join(slipped)}",

@@ -1,9 +1,9 @@
 """The versions of a profile as a graph: each made from its parents, the newest on top."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from keenlattice.quickly import dataclass
 from keenlattice.report.style import BEFORE, FAINT, INK, small_figure
 
 if TYPE_CHECKING:

@@ -4,12 +4,12 @@ import contextlib
 import io
 import sys
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from keenlattice.errors import KeenLatticeError
 from keenlattice.files import replace_file
+from keenlattice.quickly import dataclass
 from keenlattice.report.pointer import answers
 from keenlattice.report.words import KINDS
 

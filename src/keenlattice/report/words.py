@@ -2,10 +2,14 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from keenlattice.blocks import MOST_KEYS, KeyFigure
+from keenlattice.blocks import MOST_KEYS, Alert, KeyFigure
 from keenlattice.measure.names import full_name
+from keenlattice.quickly import dataclass
+
+if TYPE_CHECKING:
+    from keenlattice.profile.checks import Finding
 
 IN_BRIEF = ("os", "cpu", "threads", "ram_mib", "gpu", "driver", "panel", "refresh_hz")
 UNITS = {"_mib": "MiB", "_hz": "Hz", "_mts": "MT/s", "_ms": "ms"}
@@ -170,3 +174,10 @@ def keys_of_groups(groups: Sequence[KeyGroup], total: int) -> list[KeyFigure]:
         count = sum(group.count for group in rest)
         keys.append(KeyFigure(f"Of the others, {summary}.", "", "The others", f"{count} of {total}", summary))
     return keys
+
+
+def alert_of(finding: "Finding") -> Alert:
+    """Return what a check found, and what to do about it."""
+    if finding.kind == "not known":
+        return Alert(f"Not known: {finding.why}", finding.what_to_do, "If it is so")
+    return Alert(f"{finding.kind.capitalize()} ({', '.join(finding.settings)}): {finding.why}", finding.what_to_do)

@@ -2,7 +2,7 @@
 
 import secrets
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from keenlattice.catalog.values import RESTARTS, Restart, Value
 from keenlattice.errors import BadValue, NeedsRights, RefusedByRig, RigError
@@ -10,6 +10,7 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes, with_changes
 from keenlattice.profile.concrete import concrete_value, entries_for, facts_under
 from keenlattice.profile.version import WHOLE_RIG, Version, stock
+from keenlattice.quickly import dataclass
 from keenlattice.rig.base import Edits, Rig, State
 from keenlattice.rig.journal import Intent
 from keenlattice.rig.locks import locked

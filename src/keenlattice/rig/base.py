@@ -5,7 +5,6 @@ for the rig's name: `isinstance(rig, Playable)`.
 """
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
@@ -15,6 +14,7 @@ from keenlattice.errors import RigError, UnknownName, way
 from keenlattice.profile.compare import Change
 from keenlattice.profile.matching import Game
 from keenlattice.profile.version import WHOLE_RIG, Entries
+from keenlattice.quickly import dataclass
 
 if TYPE_CHECKING:
     from contextlib import AbstractContextManager

@@ -9,7 +9,7 @@ import json
 import re
 import stat
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from keenlattice.catalog.load import catalog
@@ -17,6 +17,7 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value
 from keenlattice.errors import BadValue, RefusedByRig, RigError
 from keenlattice.files import read_bounded, replace_file
+from keenlattice.quickly import dataclass
 from keenlattice.rig.base import Edits, State
 from keenlattice.rig.gamelist import Key, Listed
 from keenlattice.rig.ini import MOST_BYTES, Ini

@@ -3,7 +3,7 @@
 import tomllib
 from codecs import BOM_UTF8
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol, runtime_checkable
 
@@ -11,6 +11,7 @@ from keenlattice._state_folder import make_private
 from keenlattice.errors import RigError, UsageError
 from keenlattice.files import read_bounded, replace_file
 from keenlattice.profile.matching import Game
+from keenlattice.quickly import dataclass
 
 if TYPE_CHECKING:
     from tomlkit.items import Table

@@ -3,13 +3,13 @@ over what was recorded. A terminal, a folder that is watched, files that were na
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Protocol
 
 from keenlattice.catalog.values import Value
 from keenlattice.errors import KeenLatticeError
 from keenlattice.profile.sheet import SheetStep
 from keenlattice.profile.version import Entries
+from keenlattice.quickly import dataclass
 
 if TYPE_CHECKING:
     from keenlattice.measure.capture import Capture

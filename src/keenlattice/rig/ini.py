@@ -5,10 +5,10 @@ refuses repeated keys, keys before the first section, and lines that are neither
 """
 
 import re
-from dataclasses import dataclass
 
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.files import marked_encoding
+from keenlattice.quickly import dataclass
 
 MOST_BYTES = 4_000_000
 SECTION = re.compile(r"[ \t]*\[(?P<name>[^\]\r\n]*)\]")

@@ -10,7 +10,7 @@ import json
 import os
 from collections.abc import Mapping
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING, Any
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError, way
 from keenlattice.files import append_line, remove_file, replace_file
+from keenlattice.quickly import dataclass
 from keenlattice.safejson import parse_json
 
 if TYPE_CHECKING:

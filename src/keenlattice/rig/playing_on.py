@@ -6,10 +6,11 @@ left, and the next command takes the change back.
 
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 from keenlattice.errors import RigError, way
 from keenlattice.profile.version import Version
+from keenlattice.quickly import dataclass
 from keenlattice.rig.applying import Preview, preview, write_step
 from keenlattice.rig.base import Asks, HoldsAtStart, Rig, StartsGames
 from keenlattice.rig.transaction import Transaction, changing

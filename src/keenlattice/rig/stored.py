@@ -6,7 +6,7 @@ again once the last setting that uses it is unset.
 
 import json
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from typing import Protocol
 
@@ -14,6 +14,7 @@ from keenlattice.catalog.model import Setting
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import RefusedByRig, RigError
 from keenlattice.profile.version import WHOLE_RIG, Entries
+from keenlattice.quickly import dataclass
 from keenlattice.rig.base import Edits, FactValue, State
 from keenlattice.rig.noted import Noted
 from keenlattice.rig.parts import Part

@@ -2,13 +2,13 @@
 
 import secrets
 from collections.abc import Iterable, Mapping, Sequence, Set
-from dataclasses import dataclass
 
 from keenlattice.errors import RefusedByRig, RigError, UsageError, way
 from keenlattice.logbook.applies import Apply, RestorePoint, kept_point
 from keenlattice.logbook.book import Logbook
 from keenlattice.profile.compare import Change, changes
 from keenlattice.profile.version import WHOLE_RIG
+from keenlattice.quickly import dataclass
 from keenlattice.rig.base import Rig, State, reads_true
 from keenlattice.rig.journal import Intent, fingerprints, out_of_text
 from keenlattice.rig.places import check_places, in_turn, to_be_written

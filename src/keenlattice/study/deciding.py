@@ -8,7 +8,6 @@ per cent it is.
 import math
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Self, TypeVar
 
 import numpy as np
@@ -16,6 +15,7 @@ import numpy as np
 from keenlattice.errors import BadValue, UsageError
 from keenlattice.measure.metrics import metric
 from keenlattice.measure.names import full_name
+from keenlattice.quickly import dataclass
 from keenlattice.report.words import TITLES
 from keenlattice.study.limits import DECIDES, DEFAULT_PCT, check_matters
 

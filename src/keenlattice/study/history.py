@@ -1,12 +1,12 @@
 """A game's history as a report: its versions, and what each measured step did."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import MOST_KEYS, Block, Commands, KeyFigure, Picture, Report, Table, Text
 from keenlattice.errors import counted
 from keenlattice.measure.capture import Capture
+from keenlattice.quickly import dataclass
 from keenlattice.report.context import Context, how_to_go_back, the_rig, to_repeat, what_changed
 from keenlattice.report.style import Row, forest, headed, plain, small_figure
 from keenlattice.report.words import TITLES

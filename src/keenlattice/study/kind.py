@@ -2,7 +2,6 @@
 can be done with a study (playing, keeping, resuming, recomputing, listing, reporting) is written once, over this."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, Protocol, TypeVar
 
@@ -10,6 +9,7 @@ from keenlattice.catalog.values import Value
 from keenlattice.errors import BookError, UsageError
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG, Version, owners
+from keenlattice.quickly import dataclass
 from keenlattice.study.form import Form
 
 if TYPE_CHECKING:

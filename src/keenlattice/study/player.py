@@ -5,7 +5,7 @@ computed again, by the same code that plays it.
 """
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any, Protocol, runtime_checkable
 
 import numpy as np
@@ -18,6 +18,7 @@ from keenlattice.measure.doubts import MOST_MISSED, doubts_of
 from keenlattice.profile.compare import changes
 from keenlattice.profile.concrete import entries_for, values_together
 from keenlattice.profile.version import WHOLE_RIG, Entries, Version, joined, owners, parted
+from keenlattice.quickly import dataclass
 from keenlattice.rig.applying import restart_for
 from keenlattice.rig.base import Edits, Restartable, Rig, State, TakesFacts
 from keenlattice.rig.hand import ComingRun

@@ -1,7 +1,7 @@
 """A study in the logbook: its plan before the first run, every run as soon as it is played, and what came out."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from json import dumps, loads
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -24,6 +24,7 @@ from keenlattice.logbook.kept import (
 )
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG, Version, owners
+from keenlattice.quickly import dataclass
 from keenlattice.rig.hand import TakenBack
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec, game_for, kind_named

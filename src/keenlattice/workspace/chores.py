@@ -1,14 +1,15 @@
 """The chores of a rig: done once, and recorded like an apply."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG
+from keenlattice.quickly import dataclass
 from keenlattice.workspace.opened import Opened
+from keenlattice.workspace.result import NOT_IN_JSON, Result, Rows
 
 if TYPE_CHECKING:
     from keenlattice.profile.compare import Change

@@ -1,15 +1,15 @@
 """The facts of a rig: what it says of itself, and what a player says of one that is changed by hand."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
 from keenlattice.errors import UsageError
-from keenlattice.notebook import Result, Rows
+from keenlattice.quickly import dataclass
 from keenlattice.rig.factnames import FACTS, OF_A_DEVICE, device_names, named
 from keenlattice.workspace.opened import Opened
+from keenlattice.workspace.result import Result, Rows
 
 if TYPE_CHECKING:
     from keenlattice.rig.base import FactValue

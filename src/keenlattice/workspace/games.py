@@ -1,18 +1,19 @@
 """The games of a rig: named, looked up, and matched with an executable."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
 from keenlattice.errors import UnknownName, UsageError
-from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.matching import Game, match
 from keenlattice.profile.version import WHOLE_RIG, Version, parted
+from keenlattice.quickly import dataclass
 from keenlattice.rig.gamelist import KnowsInstalled, Listed, add_game, read_games
 from keenlattice.rig.locks import locked
 from keenlattice.rig.under_way import STRETCH_S
 from keenlattice.workspace.opened import Opened, VersionLike
+from keenlattice.workspace.result import NOT_IN_JSON, Result, Rows
 
 if TYPE_CHECKING:
     from keenlattice.logbook.applies import Apply

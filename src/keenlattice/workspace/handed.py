@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,6 +10,7 @@ from keenlattice.errors import CaptureError, UsageError, way
 from keenlattice.measure.film import is_film
 from keenlattice.measure.header import header_of
 from keenlattice.profile.matching import match
+from keenlattice.quickly import dataclass
 from keenlattice.rig.hand import ComingRun, Noted, Paused
 from keenlattice.workspace.lookup import known_map, known_screen, known_sensor, run_of
 from keenlattice.workspace.next_run import Waiting

@@ -1,17 +1,18 @@
 """What a study by hand waits for."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice.catalog.values import Value
 from keenlattice.errors import counted, way
 from keenlattice.logbook.kept import runs_of
-from keenlattice.notebook import NOT_IN_JSON, Result, Rows
+from keenlattice.quickly import dataclass
 from keenlattice.rig.hand import ComingRun, Paused
 from keenlattice.rig.player.pace import minutes_left
 from keenlattice.study.record import spec_of
 from keenlattice.workspace.opened import Opened, by_hand_rig
+from keenlattice.workspace.result import NOT_IN_JSON, Result, Rows
 
 if TYPE_CHECKING:
     from keenlattice.logbook.kept import Study

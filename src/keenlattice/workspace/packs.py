@@ -1,24 +1,29 @@
 """Packs: what a shared one would do here, taking it over, and writing one."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import field
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._door import check_methods
+from keenlattice.blocks import Alert, Block, KeyFigure, Table, Telling, Text
+from keenlattice.catalog.values import same
 from keenlattice.errors import UsageError, counted, way
 from keenlattice.files import replace_file
 from keenlattice.logbook.kept import trials_between
-from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version, owners, parted, together
+from keenlattice.quickly import dataclass
 from keenlattice.study.record import provenance_of, result_of
 from keenlattice.workspace.opened import Opened, VersionLike
-from keenlattice.workspace.profile_results import EditResult
+from keenlattice.workspace.profile_results import EditResult, value_text
+from keenlattice.workspace.result import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.standing import Standing
 
 if TYPE_CHECKING:
-    from keenlattice.profile.offers import OfferedRule
+    from keenlattice.catalog.model import Catalog
+    from keenlattice.profile.offers import OfferedRule, OfferedSetting
     from keenlattice.profile.pack import Claim
 
 NEW = ("changes", "inert here")
@@ -57,6 +62,7 @@ class PackResult(Result):
     author: str
     licence: str
     rules: tuple[RuleResult, ...]
+    _telling: "Callable[[PackResult], Telling]" = field(metadata=NOT_IN_JSON)
     note: str = field(default="", metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
@@ -117,7 +123,8 @@ class Packs:
 
         pack = read_pack(Path(file))
         return PackResult(pack.title, pack.author, pack.licence,
-                          tuple(RuleResult(rule) for rule in offer(pack, self._standing.here())), pack.note)
+                          tuple(RuleResult(rule) for rule in offer(pack, self._standing.here())),
+                          partial(_tell, self._opened.rig.catalog()), pack.note)
 
     def adopt(self, file: Path | str, rules: Sequence[int] = (), note: str = "") -> AdoptResult:
         """Takes a pack's rules over, as new versions. The rig is not touched.
@@ -234,3 +241,37 @@ class Packs:
         made = [Version(name, {key: value for key, value in taken[name].items() if key in catalog}, note=note)
                 for name in owners(before.profile)]
         return together(*made) if len(made) > 1 else made[0]
+
+
+def _tell(catalog: "Catalog", pack: "PackResult") -> Telling:
+    """Return what each rule of a pack would do on this rig."""
+    new = sum(rule.is_new for rule in pack.rules)
+    would = f"{new} would change something here" if new else "none would change anything here"
+    about = [f"By {pack.author}." if pack.author else "", f"Licence: {pack.licence or 'none given'}.", pack.note]
+    return Telling([KeyFigure(f"{pack.title}: {counted(len(pack.rules), 'rule')}, of which {would}.")],
+                   " ".join(filter(None, about)),
+                   [block for rule in pack.rules for block in _rule(catalog, rule.offered)])
+
+
+def _rule(catalog: "Catalog", rule: "OfferedRule") -> Iterator[Block]:
+    from keenlattice.study.trial.result import claim_in_words
+
+    yield Text(f"{rule.number}. {rule.rule.game}" + (f", where {rule.rule.when}" if rule.rule.when else "")
+               + (f": {rule.rule.reason}" if rule.rule.reason else ""))
+    if rule.fails:
+        yield Alert(f"Its condition does not hold: {rule.fails}")
+    else:
+        yield Table(["setting", "now", "offered", "here"], [_offered(catalog, setting) for setting in rule.settings],
+                    code=(0,))
+    for claim in rule.rule.claim:
+        alone = "" if claim.evidence else " (no evidence comes with it)"
+        yield Text(f"Claims: {claim_in_words(claim)}{alone}", aside=True)
+        yield from (Text(f"Its author measured {evidence.told()}", aside=True) for evidence in claim.evidence)
+
+
+def _offered(catalog: "Catalog", setting: "OfferedSetting") -> list[str]:
+    offered = value_text(catalog, setting.key, setting.offered)
+    if setting.comes_to is not None and not same(setting.comes_to, setting.offered):
+        offered += f", here {value_text(catalog, setting.key, setting.comes_to)}"
+    return [setting.key, value_text(catalog, setting.key, setting.now), offered,
+            setting.status + (f": {setting.why}" if setting.why else "")]

@@ -1,16 +1,17 @@
 """A picture of a result, and a page about one for somebody who was not there."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice.errors import KeenLatticeError
 from keenlattice.files import free_path, replace_file
-from keenlattice.notebook import NOT_IN_JSON, Result
+from keenlattice.quickly import dataclass
 from keenlattice.report.markdown import to_markdown
 from keenlattice.report.style import DPI, literally, save
+from keenlattice.workspace.result import NOT_IN_JSON, Result
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -2,13 +2,15 @@
 
 from collections.abc import Callable, Mapping
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 
 from keenlattice.errors import KeenLatticeError, counted
-from keenlattice.notebook import NOT_IN_JSON, Result, Rows, Shown
+from keenlattice.notebook import Rows, Shown
 from keenlattice.profile.version import Version
+from keenlattice.quickly import dataclass
 from keenlattice.study.form import Form
+from keenlattice.workspace.result import NOT_IN_JSON, Result
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -23,7 +25,7 @@ Found = TypeVar("Found", bound=Form)
 
 
 @dataclass(frozen=True, repr=False)
-class Played(Shown, Generic[Found]):
+class Played(Result, Generic[Found]):
     """A study that is finished.
 
     Args:
@@ -44,11 +46,6 @@ class Played(Shown, Generic[Found]):
     _page: "Callable[[Played[Any]], Page] | None" = None
     _figure: "Callable[[Played[Any], Axes | None], Drawing] | None" = None
     _telling: "Callable[[Played[Any]], Telling] | None" = None
-
-    def telling(self) -> "Telling":
-        """Return what it found, in blocks that a terminal, a page and a notebook show their way."""
-        assert self._telling is not None
-        return self._telling(self)
 
     def report(self) -> "Page":
         """The page that explains it to somebody who was not there."""
@@ -86,11 +83,6 @@ class Played(Shown, Generic[Found]):
             return self.result.to_json()
         return {**self.result.to_json(), "version": self.version.reference if self.version else None,
                 "trial": self.proof.to_json() if self.proof else None}
-
-    def _repr_html_(self) -> str:
-        from keenlattice.report.html import to_notebook
-
-        return super()._repr_html_() if self._telling is None else to_notebook(self.telling())
 
     def _rows(self) -> Rows:
         return self.result._rows()  # type: ignore[attr-defined, no-any-return]

@@ -1,7 +1,7 @@
 """Evidence: what is written of the studies here, what is read of many rigs', and what a pool of it says of this one."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -11,8 +11,8 @@ from keenlattice.errors import KeenLatticeError, UnknownName, UsageError, way
 from keenlattice.files import replace_file
 from keenlattice.logbook.evidence import name_of, new_evidence, pooling
 from keenlattice.logbook.kept import studies
-from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.compare import Change
+from keenlattice.quickly import dataclass
 from keenlattice.rig.player.pace import RESTARTS_MINUTES
 from keenlattice.study.limits import DECIDES
 from keenlattice.study.pool.words import told_beside
@@ -22,6 +22,7 @@ from keenlattice.workspace._play import minutes_a_step
 from keenlattice.workspace.kept import kept_study
 from keenlattice.workspace.opened import Opened, VersionLike
 from keenlattice.workspace.packs import Packs
+from keenlattice.workspace.result import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.standing import Standing
 
 if TYPE_CHECKING:

@@ -1,13 +1,14 @@
 """What comes of editing, showing and comparing versions."""
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice.catalog.values import Value, same, written
 from keenlattice.errors import counted
-from keenlattice.notebook import NOT_IN_JSON, Result, Rows, plain
 from keenlattice.profile.version import Version
+from keenlattice.quickly import dataclass
+from keenlattice.workspace.result import NOT_IN_JSON, Result, Rows, plain
 
 if TYPE_CHECKING:
     from keenlattice.blocks import Telling
@@ -140,7 +141,16 @@ class ShowResult(Result):
     findings: "Findings | tuple[Finding, ...]" = field(metadata=NOT_IN_JSON)
     measured: bool = field(metadata=NOT_IN_JSON)
     applied: bool = field(metadata=NOT_IN_JSON)
+    _telling: "Callable[[ShowResult, bool], Telling]" = field(metadata=NOT_IN_JSON)
     set_by: Version | None = field(default=None, metadata=NOT_IN_JSON)
+
+    def telling(self, every: bool = False) -> "Telling":
+        """Return what holds, in blocks that a terminal and a notebook show their way.
+
+        Args:
+            every: whether what is at stock is in it, too.
+        """
+        return self._telling(self, every)
 
     def _rows(self) -> Rows:
         return [{key: value for key, value in setting.plain().items() if key != "shadows"} for setting in self.settings
@@ -177,15 +187,6 @@ class Comparison(Result):
     trials: "tuple[Trial, ...]"
     single_runs: tuple[int, int] = field(metadata=NOT_IN_JSON)
     _telling: "Callable[[Comparison], Telling]" = field(metadata=NOT_IN_JSON)
-
-    def telling(self) -> "Telling":
-        """Return what differs and what it did, in blocks that a terminal, Markdown and a notebook show their way."""
-        return self._telling(self)
-
-    def _repr_html_(self) -> str:
-        from keenlattice.report.html import to_notebook
-
-        return to_notebook(self.telling())
 
     def _rows(self) -> Rows:
         return [plain(change) for change in self.changes]

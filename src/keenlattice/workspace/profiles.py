@@ -234,6 +234,7 @@ class Profiles:
         return ShowResult(version, version.note, unknown, held, () if version.profile == WHOLE_RIG else planned,
                           self._slipped(version) if applied else (), findings,
                           bool(trials_between(self._opened.book, before, version.reference)), applied,
+                          partial(_tell_shown, self._opened, setting),
                           self._standing.set_by(version, effective[setting]) if setting else None)
 
     def _slipped(self, version: Version) -> tuple[NotHeld, ...]:
@@ -349,3 +350,10 @@ def _told(opened: Opened, comparison: Comparison) -> "Telling":
     from keenlattice.workspace._comparing import tell_comparison
 
     return tell_comparison(opened, comparison)
+
+
+def _tell_shown(opened: Opened, setting: str, shown: ShowResult, every: bool) -> "Telling":
+    from keenlattice.workspace.showing import tell_shown, tell_story
+
+    catalog = opened.rig.catalog()
+    return tell_story(catalog, shown) if setting else tell_shown(catalog, shown, every)

@@ -1,13 +1,14 @@
 """What comes of measuring, and of reading a recording."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice.errors import counted
-from keenlattice.notebook import NOT_IN_JSON, Result, Rows
+from keenlattice.quickly import dataclass
 from keenlattice.workspace.page import Drawing
+from keenlattice.workspace.result import NOT_IN_JSON, Result, Rows
 
 if TYPE_CHECKING:
     from keenlattice.blocks import Telling
@@ -62,11 +63,6 @@ class MeasureResult(Result):
             every: whether all metrics are in it, not only the main ones.
         """
         return self._telling(self, every)
-
-    def _repr_html_(self) -> str:
-        from keenlattice.report.html import to_notebook
-
-        return to_notebook(self.telling())
 
     def _rows(self) -> Rows:
         return [{"capture": name, **run} for name, run in zip(self.captures, self.runs, strict=True)]
@@ -125,11 +121,6 @@ class Recording(Result):
         """
         return self._telling(self, every)
 
-    def _repr_html_(self) -> str:
-        from keenlattice.report.html import to_notebook
-
-        return to_notebook(self.telling())
-
     def _rows(self) -> Rows:
         return [{"metric": name, "value": value} for name, value in self.metrics.items()]
 
@@ -172,15 +163,6 @@ class LatencyResult(Result):
         if look is not None:
             return Drawing(lambda: film_figure(look, self.file, capture))
         return Drawing(lambda: latency_figure(capture, self.file))
-
-    def telling(self) -> "Telling":
-        """Return it in blocks that a terminal and a notebook show their way."""
-        return self._telling(self)
-
-    def _repr_html_(self) -> str:
-        from keenlattice.report.html import to_notebook
-
-        return to_notebook(self.telling())
 
     def _rows(self) -> Rows:
         return [{"percentile": name, "ms": value, "low_ms": low, "high_ms": high}

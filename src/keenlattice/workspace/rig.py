@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from keenlattice._door import check_methods
@@ -79,6 +80,7 @@ class RigHandle:
         """Looks at the rig: its hardware, its games, what is applied, and what is clearly wrong."""
         from keenlattice.rig.applying import find_drift
         from keenlattice.rig.base import asked_on, pending_on
+        from keenlattice.workspace.surveying import tell_survey
 
         applied = {name: last.version[:8] for name in (WHOLE_RIG, *self._opened.games)
                    if (last := self._book.last_apply(self.name, name))}
@@ -88,7 +90,8 @@ class RigHandle:
                       self._standing.findings_now(),
                       {drift.version.reference: len(drift.changes) for drift in slipped},
                       {game.name: game.title for game in self.machine.games()},
-                      len(self.machine.catalog()) - len(asked := asked_on(self.machine)), tuple(asked))
+                      len(self.machine.catalog()) - len(asked := asked_on(self.machine)),
+                      partial(tell_survey, self._opened), tuple(asked))
 
     def preview(self, which: VersionLike) -> ApplyResult:
         """What applying a version would do, step by step; nothing is written.

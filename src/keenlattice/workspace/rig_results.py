@@ -1,16 +1,18 @@
 """What comes of looking at a rig, writing to it, and going back."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice.catalog.values import Restart, Value
 from keenlattice.errors import BY_HAND, counted
-from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.version import Version
+from keenlattice.quickly import dataclass
+from keenlattice.workspace.result import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.sheets import SheetResult
 
 if TYPE_CHECKING:
+    from keenlattice.blocks import Telling
     from keenlattice.logbook.applies import Apply
     from keenlattice.profile.checks import Finding
     from keenlattice.profile.compare import Change
@@ -224,6 +226,7 @@ class Survey(Result):
     slipped: Mapping[str, int] = field(metadata=NOT_IN_JSON)
     titles: Mapping[str, str] = field(metadata=NOT_IN_JSON)
     settings: int = field(metadata=NOT_IN_JSON)
+    _telling: "Callable[[Survey], Telling]" = field(metadata=NOT_IN_JSON)
     asked: tuple[str, ...] = ()
 
     def _rows(self) -> Rows:

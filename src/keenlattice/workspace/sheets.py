@@ -1,7 +1,7 @@
 """The sheet of a rig that is changed by hand: its steps, and what was said and seen of each."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
@@ -9,10 +9,11 @@ from keenlattice._door import check_methods
 from keenlattice.catalog.values import Value
 from keenlattice.errors import UnknownName, UsageError, way
 from keenlattice.files import replace_file
-from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.version import WHOLE_RIG
+from keenlattice.quickly import dataclass
 from keenlattice.report.sheet import markdown, page
 from keenlattice.workspace.opened import Opened, rig_that_asks
+from keenlattice.workspace.result import NOT_IN_JSON, Result, Rows
 
 if TYPE_CHECKING:
     from keenlattice.catalog.model import Setting

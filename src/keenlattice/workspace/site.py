@@ -1,7 +1,6 @@
 """All that a logbook knows of a rig, as a site of plain files: for a browser, with no network."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
@@ -9,14 +8,15 @@ from keenlattice.blocks import Block, KeyFigure, Links, Pairs, Picture, Report, 
 from keenlattice.errors import KeenLatticeError, UsageError, counted
 from keenlattice.files import replace_file
 from keenlattice.logbook.kept import studies
-from keenlattice.notebook import Result
 from keenlattice.profile.version import WHOLE_RIG, stock
+from keenlattice.quickly import dataclass
 from keenlattice.report.words import capital
 from keenlattice.workspace._pages import context_of, finished_study, history_page, studies_with_page
 from keenlattice.workspace.kept import listed
 from keenlattice.workspace.opened import Opened
 from keenlattice.workspace.profile_results import Past, value_text
 from keenlattice.workspace.profiles import Profiles
+from keenlattice.workspace.result import Result
 from keenlattice.workspace.status import Status, status_of
 
 if TYPE_CHECKING:

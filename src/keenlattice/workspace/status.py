@@ -1,15 +1,20 @@
 """Where a player stands: what is on the rig, what was measured, what waits, and what to do next."""
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import field
+from functools import partial
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from keenlattice.blocks import Alert, Block, KeyFigure, Table, Telling
 from keenlattice.errors import counted
-from keenlattice.notebook import Result, Rows
 from keenlattice.profile.version import WHOLE_RIG, split, stock
-from keenlattice.report.words import brief_title
+from keenlattice.quickly import dataclass
+from keenlattice.report.words import brief_title, capital
+from keenlattice.rig.find import described
 from keenlattice.workspace.opened import Opened
+from keenlattice.workspace.result import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.standing import Standing
+from keenlattice.workspace.surveying import restarts
 
 if TYPE_CHECKING:
     from keenlattice.catalog.values import Restart
@@ -69,6 +74,7 @@ class Status(Result):
     wrong: int
     next_step: str
     why: str
+    _telling: "Callable[[Status], Telling]" = field(metadata=NOT_IN_JSON)
 
     def _rows(self) -> Rows:
         return [{"profile": profile.profile, "on the rig": profile.on_rig, "latest": profile.latest,
@@ -97,7 +103,7 @@ def status_of(opened: Opened) -> Status:
     wrong = sum(finding.kind == "wrong" for finding in Standing(opened).findings_now())
     games = [name for name in titles if name != WHOLE_RIG]
     step, why = next(_steps(profiles_known, pending, waiting, wrong, games))
-    return Status(opened.rig_name, profiles_known, pending, waiting, wrong, step, why)
+    return Status(opened.rig_name, profiles_known, pending, waiting, wrong, step, why, partial(_tell, opened))
 
 
 def _of_profile(opened: Opened, profile: str, title: str, slipped: int, trials: "list[Played[Any]]",
@@ -170,3 +176,35 @@ def _with_latest(profile: ProfileStatus, games: list[str]) -> Iterator[tuple[str
         yield f"keen apply {profile.profile}", f"{profile.latest} was measured to be better, and is not on the rig"
     elif is_on and "worse" in verdicts and "better" not in verdicts:
         yield f"keen apply {profile.against}", f"{profile.latest} was measured to be worse, and is on the rig"
+
+
+def _tell(opened: Opened, status: Status) -> Telling:
+    """Return what to do next and why, and what of each profile is on the rig and was measured."""
+    blocks: list[Block] = []
+    if status.profiles:
+        blocks.append(Table(["", "on the rig", "latest version", "measured"], [
+            [profile.title, _on_rig(profile), _latest(profile), _measured(profile)] for profile in status.profiles]))
+    blocks += [*restarts(status.pending), *(Alert(f"{capital(study.kind)} {study.number} is unfinished: {study.of}")
+                                            for study in status.unfinished)]
+    if status.wrong:
+        blocks.append(Alert(f"{counted(status.wrong, 'setting is', 'settings are')} clearly wrong", "keen survey",
+                            "To see which"))
+    return Telling([KeyFigure(f"Next: {status.next_step}")],
+                   f"Why: {status.why}. Rig {status.rig} ({described(opened.kind)})", blocks)
+
+
+def _on_rig(profile: ProfileStatus) -> str:
+    if not profile.on_rig:
+        return "nothing applied"
+    slipped = f" ({counted(profile.slipped, 'setting has', 'settings have')} slipped)" * bool(profile.slipped)
+    return profile.on_rig + slipped
+
+
+def _latest(profile: ProfileStatus) -> str:
+    return "the same" if profile.latest == profile.on_rig else profile.latest or "-"
+
+
+def _measured(profile: ProfileStatus) -> str:
+    if profile.trial is None:
+        return "not measured" if profile.latest else "-"
+    return f"{profile.verdicts} (trial {profile.trial}, against {profile.against})"

@@ -1,6 +1,6 @@
 """Making a logbook that was made elsewhere one's own, seen before it is done."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 from typing import ClassVar
 
@@ -11,7 +11,8 @@ from keenlattice.logbook.book import Logbook
 from keenlattice.logbook.file import default_folder
 from keenlattice.logbook.schema import is_there
 from keenlattice.logbook.takeover import holdings
-from keenlattice.notebook import NOT_IN_JSON, Result
+from keenlattice.quickly import dataclass
+from keenlattice.workspace.result import NOT_IN_JSON, Result
 
 
 @dataclass(frozen=True, repr=False)

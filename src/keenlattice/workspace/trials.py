@@ -1,7 +1,7 @@
 """Trials: planned, piloted, of recordings, and of what a pack claims."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import datetime
 from itertools import pairwise
 from pathlib import Path
@@ -11,9 +11,9 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice._door import check_methods
 from keenlattice.errors import UsageError, counted, way
 from keenlattice.logbook.kept import done_of
-from keenlattice.notebook import NOT_IN_JSON, Result, Rows
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import Version
+from keenlattice.quickly import dataclass
 from keenlattice.rig.player.pace import RESTARTS_MINUTES
 from keenlattice.study.kind import KeptVersion, game_for
 from keenlattice.study.limits import BLOCKS_BY_HAND, DECIDES, DEFAULT_PCT, seed_or_fresh, size_of
@@ -25,6 +25,7 @@ from keenlattice.workspace.kept import unfinished_study, versions_of
 from keenlattice.workspace.opened import Matters, Opened, VersionLike
 from keenlattice.workspace.packs import Packs
 from keenlattice.workspace.played import Pilot, PlanCost, Played, RunsToCome, RunToCome
+from keenlattice.workspace.result import NOT_IN_JSON, Result, Rows
 from keenlattice.workspace.trial_of_files import Files, take_recordings, trial_of_files
 
 if TYPE_CHECKING:

@@ -10,6 +10,7 @@ from keenlattice.cli.complete import settings
 from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, say
 from keenlattice.cli.typed import only
+from keenlattice.cli.views.blocks import show_telling
 from keenlattice.errors import counted
 
 
@@ -29,8 +30,6 @@ def catalog(
     book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """List the settings that can be set on a rig, search them, or tell all about one."""
-    from keenlattice.cli.views.settings import show_catalog, show_setting
-
     if add or note is not None:
         only(ctx, "--add" if add else "--note", *(["add"] if add else ["note", "words"]))
     ws, word = begin(book, rig), " ".join(words or [])
@@ -42,7 +41,5 @@ def catalog(
     elif add:
         say(f"{counted(len(own), 'setting')} of your own: {', '.join(setting.name for setting in own)}. The stand-in "
             "keeps them; they act on nothing there.")
-    elif len(own) == 1 and not result.absent:
-        show_setting(own[0], result.notes.get(own[0].name, ""))
     else:
-        show_catalog(result, all_of_them=not word and not domain)
+        show_telling(result.telling())

@@ -9,8 +9,9 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import Book, Json, Note, Rig, Version
 from keenlattice.cli.output import emit, hint, say
-from keenlattice.cli.views.settings import show_pack
+from keenlattice.cli.views.blocks import show_blocks, show_telling
 from keenlattice.errors import counted
+from keenlattice.workspace.surveying import of_pool
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=False, add_completion=False)
 File = Annotated[Path, typer.Argument(help="The pack, a TOML file.")]
@@ -20,16 +21,14 @@ Only = Annotated[list[int] | None, typer.Option("--rule", help="Only this rule, 
 @app.command()
 def look(file: File, book: Book = None, rig: Rig = "", json: Json = False) -> None:
     """Show what a pack would change on this rig. Changes nothing."""
-    from keenlattice.cli.views.settings import show_of_pool
-
     ws = begin(book, rig)
     pack = ws.profiles.packs.look(file)
     if json:
         emit(pack)
         return
-    show_pack(ws.rig.machine.catalog(), pack)
+    show_telling(pack.telling())
     for rule in pack.rules:
-        show_of_pool(ws.pool.about(rule.offered.rule.set_, rule.offered.rule.game))
+        show_blocks(of_pool(ws.pool.about(rule.offered.rule.set_, rule.offered.rule.game)))
     claims = any(rule.offered.rule.claim for rule in pack.rules)
     say("\nNothing was changed.", "dim")
     if any(rule.is_new for rule in pack.rules):

@@ -23,17 +23,26 @@ def show_keys(keys: Iterable[KeyFigure]) -> None:
 
 
 def show_blocks(blocks: Iterable[Block]) -> None:
-    """Show blocks under each other, with an empty line round each table."""
+    """Show blocks under each other, with an empty line round each table and before a new subject."""
     before: Block | None = None
     for block in blocks:
-        if isinstance(block, Table) or (isinstance(block, Text) and not block.aside and isinstance(before, Table)):
-            say() if before else None
+        if before and (isinstance(block, Table) or _begins(block, before)):
+            say()
         before = block
         if isinstance(block, Table):
             table(block.columns, block.rows, block.right)
         elif isinstance(block, Text):
             say(block.text, "dim" if block.aside else "")
         elif isinstance(block, Alert):
-            say(f"! {block.text}" + (f"; {block.advice}" if block.advice else ""))
+            say(f"! {block.text}")
+            if block.advice:
+                say(f"  {block.lead[0].lower()}{block.lead[1:]}: {block.advice}", "dim")
         elif isinstance(block, Fold):
             say(f"{block.title}: keen report shows it", "dim")
+
+
+def _begins(block: Block, before: Block) -> bool:
+    """Whether a block begins something else than the one before it."""
+    if isinstance(block, Text) and not block.aside:
+        return not isinstance(before, Text) or before.aside
+    return isinstance(block, Alert) and isinstance(before, Table)

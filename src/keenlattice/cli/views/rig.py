@@ -2,14 +2,13 @@
 
 import shlex
 import sys
-from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keenlattice.cli.output import say, shown_path, table, warn
 from keenlattice.cli.terminal import is_terminal
-from keenlattice.errors import UsageError, counted
-from keenlattice.report.words import fact, facts_in_brief
+from keenlattice.errors import UsageError
+from keenlattice.report.words import facts_in_brief
 from keenlattice.workspace.profile_results import value_text
 
 if TYPE_CHECKING:
@@ -21,48 +20,10 @@ if TYPE_CHECKING:
     from keenlattice.workspace.workspace import Workspace
 
 
-LONG_FACT = 50  # letters: a longer one has its own line
-
-
-def show_rig(survey: "Survey", described: str) -> None:
-    """The rig's facts, devices and games."""
-    say(f"Rig {survey.rig} ({described})", "bold")
-    rows = [fact(name, str(value)) for name, value in survey.facts.items()
-            if not name.startswith(survey.devices or ("-",)) and len(str(value)) <= LONG_FACT]
-    half = (len(rows) + 1) // 2
-    columns = zip(rows[:half], [*rows[half:], ["", ""]], strict=False)
-    table(["", "", "", ""], [[*left, *right] for left, right in columns])
-    for name, value in survey.facts.items():
-        if len(str(value)) > LONG_FACT:
-            say(f"{name}: {value}")
-    if survey.devices:
-        say()
-        table(["device", "interrupts"], [[device, _interrupts(survey.facts, device)] for device in survey.devices])
-    say()
-    table(["game", "title", "applied"], [[name, survey.titles[name], survey.applied.get(name, "-")]
-                                         for name in survey.games])
-    if survey.asked and survey.settings:
-        say(f"{counted(survey.settings, 'setting')} can be written from here, {len(survey.asked)} are asked of you: "
-            "keen catalog says which")
-    if "rig" in survey.applied:
-        say(f"rig-wide profile applied: {survey.applied['rig']}")
-    say()
-
-
 def show_rig_briefly(survey: "Survey", described: str) -> None:
     """The rig in two lines."""
     say(f"{survey.rig} ({described}): {facts_in_brief(survey.facts)}.")
     say(f"Games: {', '.join(survey.titles.values())}.")
-
-
-def _interrupts(facts: Mapping[str, object], device: str) -> str:
-    if mode := facts.get(f"{device}_mode"):  # a rig that tells how it is, and not only what it could
-        messages = f" ({facts[f'{device}_messages']})" * (mode == "message")
-        return (f"{mode}{messages}, {facts[f'{device}_interrupts']} so far, on cores {facts[f'{device}_cores']}"
-                + ", shares its line" * bool(facts[f"{device}_shares_line"]))
-    by_message = facts.get(f"{device}_message")
-    can = "not known" if by_message is None else "line or message" if by_message else "line only"
-    return can + (", shares its line" if facts.get(f"{device}_shares_line") else "")
 
 
 def all_of_game(listed: "Listed") -> str:

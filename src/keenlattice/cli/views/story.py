@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from importlib.util import find_spec
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -12,19 +12,21 @@ from keenlattice.cli.guide import Guide
 from keenlattice.cli.options import DECIDES
 from keenlattice.cli.output import hint, say
 from keenlattice.cli.playing import progress
-from keenlattice.cli.views.blocks import show_keys, show_telling
+from keenlattice.cli.views.blocks import show_blocks, show_keys, show_telling
 from keenlattice.cli.views.rig import show_rig_briefly
 from keenlattice.cli.views.runs import show_latency
-from keenlattice.cli.views.settings import show_changes, show_findings
+from keenlattice.cli.views.settings import show_changes
 from keenlattice.measure.columns import column_map
 from keenlattice.measure.sensors import HEADER, SimulatedSensor, sensor_lines
 from keenlattice.profile.matching import Game
+from keenlattice.quickly import dataclass
 from keenlattice.rig.find import described
 from keenlattice.rig.gamelist import Listed
 from keenlattice.rig.hand import ComingRun, Noted
 from keenlattice.rig.standin.player import SimulatedPlayer, longest
 from keenlattice.study.trial.words import keys_of
 from keenlattice.workspace.handed import Handed
+from keenlattice.workspace.surveying import checks_in_blocks
 
 if TYPE_CHECKING:
     from keenlattice.profile.sheet import SheetStep
@@ -91,7 +93,7 @@ class StoryText:
         _heading(1, "The rig, and what is clearly wrong with it")
         survey = self.ws.rig.survey()
         show_rig_briefly(survey, described(self.ws.rig.kind))
-        show_findings(survey.findings)
+        show_blocks(checks_in_blocks(survey.findings))
 
     def _begin(self) -> str:
         _heading(2, "A way back, and where we start")
@@ -267,7 +269,7 @@ class HandTelling:
 
     def _what_is_not_known(self) -> None:
         _heading(2, "What nobody has told or seen is not known, and is asked about")
-        show_findings(self.ws.rig.survey().findings)
+        show_blocks(checks_in_blocks(self.ws.rig.survey().findings))
         say("$ keen rig take-stock background.recorder=off", "dim")
         self.ws.rig.sheets.take_stock({"background.recorder": "off"})
 

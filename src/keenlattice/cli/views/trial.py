@@ -76,7 +76,7 @@ def show_claims(result: "ClaimsResult") -> None:
 
 
 def _show_rule(repeated: "Repeated") -> None:
-    from keenlattice.study.trial.result import told
+    from keenlattice.study.trial.result import claim_in_words
 
     assert repeated.offered is not None and repeated.trial is not None
     result = repeated.trial.result
@@ -85,10 +85,10 @@ def _show_rule(repeated: "Repeated") -> None:
     say(f"Rule {repeated.rule}: {repeated.offered.rule.reason or repeated.offered.rule.game}", "bold")
     for claim in repeated.offered.rule.claim:
         if id(claim) not in here:
-            say(f"  {told(claim)}: not measured in a trial", "dim")
+            say(f"  {claim_in_words(claim)}: not measured in a trial", "dim")
             continue
         measured, word = by_name[claim.metric], here[id(claim)].here
-        say(f"  claimed: {told(claim)}")
+        say(f"  claimed: {claim_in_words(claim)}")
         for evidence in claim.evidence:
             say(f"  its author measured {evidence.told()}", "dim")
         say(f"  here: {TITLES[measured.name]} changed by {percent(measured)[1]}, so it "

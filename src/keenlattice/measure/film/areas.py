@@ -1,7 +1,7 @@
 """Where a film shows the press, and where the screen's answer: areas whose light comes on and goes off, in pairs."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import permutations
 
 import numpy as np
@@ -13,6 +13,7 @@ from keenlattice.measure.edges import DEBOUNCE_MS, Steps, step_heights
 from keenlattice.measure.film.edges import MEAN_MS, edges
 from keenlattice.measure.film.grid import SCALE, Area, Window, cells_of, light_of
 from keenlattice.measure.latency import Latency, matched
+from keenlattice.quickly import dataclass
 
 MOST_AREAS = 6
 CELL_NOISE_TIMES, LEAST_STEP = 8.0, 6.0  # a cell's step over its noise, and in 1/256 of white

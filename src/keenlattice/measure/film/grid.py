@@ -1,7 +1,6 @@
 """A film as a grid of brightness: the mean over each small square of every picture."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import islice
 
 import numpy as np
@@ -9,6 +8,7 @@ from numpy.typing import NDArray
 
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.film.reader import Film, FilmPicture, Pixels, Progress, pictures
+from keenlattice.quickly import dataclass
 
 CELLS = 64      # along the longer side of a picture
 MOST_ROWS = 10  # of pixels that are read of each cell: more would cost time and tell nothing new

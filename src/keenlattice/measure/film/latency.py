@@ -1,7 +1,7 @@
 """Input latency from a film: of a lamp that shows the press, and the screen that answers."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import chain
 
 import numpy as np
@@ -16,6 +16,7 @@ from keenlattice.measure.film.reader import Film, Progress
 from keenlattice.measure.film.shown import Look, NotSure, as_stored, in_text, look_of
 from keenlattice.measure.film.travel import Travel, travel_of
 from keenlattice.measure.latency import SURE_RATIO, Doubt, Latency
+from keenlattice.quickly import dataclass
 
 SLOW_HZ = 100.0          # a film with fewer pictures a second may be slow motion
 FASTEST_HZ = 100_000.0

@@ -6,7 +6,6 @@ bytes, none of which is a list of other files, and nothing but the file itself i
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, BinaryIO, cast
 
@@ -15,6 +14,7 @@ from numpy.typing import NDArray
 
 from keenlattice.errors import CaptureError, NeedsInstalling
 from keenlattice.files import check_regular
+from keenlattice.quickly import dataclass
 
 if TYPE_CHECKING:
     from av.container import InputContainer

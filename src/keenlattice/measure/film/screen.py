@@ -6,7 +6,6 @@ compression does to it.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
@@ -20,6 +19,7 @@ from keenlattice.measure.edges import stretches
 from keenlattice.measure.film.grid import Area
 from keenlattice.measure.film.reader import Film, FilmPicture, Pixels, Progress, look_at, pictures
 from keenlattice.measure.film.shown import area_of, as_stored
+from keenlattice.quickly import dataclass
 
 BANDS, ROWS, BLOCKS = 24, 3, 16  # across a picture from the top, rows of pixels that are read of each, and along it
 MOVING = 0.8                # of the blocks: as many may stand still, or hold what moves by itself, as a cursor does

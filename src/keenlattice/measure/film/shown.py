@@ -1,7 +1,7 @@
 """What a film shows, turned as a player sees it: a still, and areas in its pixels."""
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
@@ -9,6 +9,7 @@ from keenlattice.errors import CaptureError
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.film.grid import Area, Window
 from keenlattice.measure.film.reader import Film, Pixels
+from keenlattice.quickly import dataclass
 
 
 @dataclass(frozen=True, eq=False)

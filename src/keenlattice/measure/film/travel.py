@@ -1,11 +1,10 @@
 """How long a press takes to show: a lamp comes on at once, a finger or a key moves, and makes contact on the way."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.film.grid import GAMMA, SCALE, Area, Window, cells_of
+from keenlattice.quickly import dataclass
 
 AROUND_CELLS = 4                       # a key is seen to move beside the cells that show it best
 BEFORE_MS, DONE_MS, REACH_MS = (-120.0, -80.0), (20.0, 60.0), 90.0

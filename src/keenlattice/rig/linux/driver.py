@@ -6,12 +6,12 @@ with ours.
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from xml.parsers import expat
 
 from keenlattice.catalog.model import Kind, Setting
 from keenlattice.errors import CatalogError, NeedsInstalling, RigError
+from keenlattice.quickly import dataclass
 from keenlattice.rig.linux import children
 from keenlattice.rig.linux.children import Asked
 

@@ -13,11 +13,12 @@ match a program count, and the last word wins. The rules are those of Mesa's `sr
 
 import hashlib
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 
 from keenlattice.errors import RigError
 from keenlattice.files import read_bounded
+from keenlattice.quickly import dataclass
 from keenlattice.rig.linux.driconf import MOST_BYTES, fits_pattern, is_pattern, parse, parser
 
 SYSTEM_FOLDER, SYSTEM_FILE = "usr/share/drirc.d", "etc/drirc"

@@ -9,9 +9,9 @@ drivers are loaded again: it is kept nowhere, and looked up by the device's addr
 
 import errno
 from collections.abc import Mapping, Set
-from dataclasses import dataclass
 from pathlib import Path
 
+from keenlattice.quickly import dataclass
 from keenlattice.rig.linux.knobs import number_in, text_in
 
 CLASSES = {"0x03": "gpu", "0x02": "net", "0x0c03": "usb", "0x0401": "sound", "0x0403": "sound", "0x01": "disk"}

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +10,7 @@ from keenlattice.catalog.load import catalog
 from keenlattice.catalog.model import Kind, Setting
 from keenlattice.catalog.values import Value, written
 from keenlattice.errors import RefusedByRig
+from keenlattice.quickly import dataclass
 
 CHOSEN = re.compile(r"[\[(]([^\])]+)[\])]")
 

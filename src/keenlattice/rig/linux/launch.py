@@ -13,7 +13,7 @@ import shlex
 import shutil
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +22,7 @@ from keenlattice.catalog.model import Kind, Setting
 from keenlattice.catalog.values import GAME_DECIDES, Value
 from keenlattice.errors import RefusedByRig
 from keenlattice.profile.version import Entries
+from keenlattice.quickly import dataclass
 from keenlattice.rig import environment
 from keenlattice.rig.linux.cores import ALL, cores_of
 

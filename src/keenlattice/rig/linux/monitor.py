@@ -1,6 +1,6 @@
 """A monitor, and what it can do, no matter who reports it."""
 
-from dataclasses import dataclass
+from keenlattice.quickly import dataclass
 
 
 @dataclass(frozen=True, order=True)

@@ -1,7 +1,6 @@
 """The driver's options as a part of the rig, and the catalog's settings that some of them stand for."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
 
@@ -11,6 +10,7 @@ from keenlattice.catalog.values import GAME_DECIDES, Value, same, written
 from keenlattice.errors import BadValue, RefusedByRig, RigError
 from keenlattice.files import read_bounded
 from keenlattice.profile.version import WHOLE_RIG, Entries
+from keenlattice.quickly import dataclass
 from keenlattice.rig.base import Edits, State
 from keenlattice.rig.linux.driconf import MOST_BYTES, options, with_options
 from keenlattice.rig.parts import Part

@@ -4,10 +4,10 @@ import os
 import subprocess
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 
 from keenlattice.errors import RigError, way
+from keenlattice.quickly import dataclass
 from keenlattice.rig.linux.children import start, start_to_stay, stop, with_display
 from keenlattice.rig.linux.launch import Start
 from keenlattice.rig.linux.wayland.clients import ASKS_FOR_THE_LOG, CommitLog

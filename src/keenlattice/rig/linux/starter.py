@@ -4,11 +4,12 @@ import os
 import subprocess
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
 from keenlattice.errors import KeenLatticeError
+from keenlattice.quickly import dataclass
 from keenlattice.rig.held import HeldPart
 from keenlattice.rig.linux.launch import Start, start_of
 from keenlattice.rig.linux.program import running

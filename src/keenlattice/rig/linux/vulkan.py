@@ -6,11 +6,11 @@ these set for a Vulkan driver is an option of one.
 
 import json
 from collections.abc import Iterable
-from dataclasses import dataclass
 from pathlib import Path
 
 from keenlattice.catalog.model import Kind, Setting
 from keenlattice.catalog.values import Value
+from keenlattice.quickly import dataclass
 from keenlattice.rig.linux.children import Asked
 from keenlattice.rig.linux.entries import Entry
 

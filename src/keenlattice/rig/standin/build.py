@@ -1,7 +1,9 @@
 """What a stand-in is made of: its hardware, as it reports it, and how far each setting acts on it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
+
+from keenlattice.quickly import dataclass
 
 FactValue = bool | int | float | str
 

@@ -4,13 +4,13 @@ import json
 import shutil
 import tempfile
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RigError
 from keenlattice.files import replace_file
 from keenlattice.profile.matching import Game
+from keenlattice.quickly import dataclass
 from keenlattice.rig.base import Chore
 from keenlattice.rig.gamelist import Key, Listed
 from keenlattice.safejson import parse_json

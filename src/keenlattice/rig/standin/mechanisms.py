@@ -4,9 +4,9 @@ Settings that are not named here act on nothing: they are the placebos, and the 
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from keenlattice.catalog.values import Value
+from keenlattice.quickly import dataclass
 from keenlattice.rig.standin.build import JUNIPER, Build
 from keenlattice.rig.standin.games import Load
 

@@ -14,7 +14,6 @@ shaders compile, the GPU's clock dips and the case warms up. Every run also diff
 
 from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
-from dataclasses import dataclass
 from functools import partial
 from itertools import count, pairwise
 from math import inf
@@ -25,6 +24,7 @@ import numpy as np
 from keenlattice.measure.capture import STAGES, Capture, Floats
 from keenlattice.measure.series import Series
 from keenlattice.parallel import spread
+from keenlattice.quickly import dataclass
 from keenlattice.rig.standin.mechanisms import CORE_MHZ, Pipeline
 from keenlattice.rig.standin.recurrence import AT_A_REFRESH, SHOWN, Rules, Times, in_ticks, run
 

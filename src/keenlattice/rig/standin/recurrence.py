@@ -5,12 +5,12 @@ whatever order they are added: frame by frame or all at once, a run gives the ve
 """
 
 import math
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from keenlattice.measure.capture import Floats
+from keenlattice.quickly import dataclass
 
 TICKS_PER_MS = 2.0**20  # a tick is about a nanosecond; a double counts them for a hundred days
 AT_ONCE_FROM, MOST_PASSES = 4, 15

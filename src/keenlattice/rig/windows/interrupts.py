@@ -2,11 +2,11 @@
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 from keenlattice.catalog.load import catalog
 from keenlattice.catalog.values import Value
 from keenlattice.errors import RefusedByRig
+from keenlattice.quickly import dataclass
 from keenlattice.rig.base import FactValue
 from keenlattice.rig.stored import StoredSetting, Texts
 from keenlattice.rig.windows.values import BINARY, NUMBER, keys_of, number, place, read, written

@@ -1,6 +1,5 @@
 """A blind test: how many rounds, what is asked, when it is settled, and what it found."""
 
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import ClassVar, Literal
 
@@ -8,6 +7,7 @@ import numpy as np
 
 from keenlattice.errors import BadValue
 from keenlattice.notebook import Rows, Shown, study_row
+from keenlattice.quickly import dataclass
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
 

@@ -68,7 +68,7 @@ def run_blind(rig: Rig, before: Version, after: Version, plan: BlindPlan, judge:
             judge.meet(name)
         rounds, late = _rounds(switch, plan, judge)
         player.put_back()
-    felt, right = told(plan, rounds)
+    felt, right = verdict_of(plan, rounds)
     return Blind(named, before.reference, after.reference, rig.name, plan, tuple(rounds), right, felt, late)
 
 
@@ -144,7 +144,7 @@ def over(plan: BlindPlan, rounds: Sequence[Round]) -> bool:
     return any(count >= least[len(rounds) - 1] for count in counts) or not reachable
 
 
-def told(plan: BlindPlan, rounds: Sequence[Round]) -> tuple[Felt, int]:
+def verdict_of(plan: BlindPlan, rounds: Sequence[Round]) -> tuple[Felt, int]:
     """What some rounds tell, and how many were right."""
     counts = _counts(plan, rounds)
     least = needed(plan.rounds, plan.error_of_a_side)[len(rounds) - 1]

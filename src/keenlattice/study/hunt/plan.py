@@ -1,11 +1,11 @@
 """A hunt: what it goes through, how likely it may be wrong, and what it found."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from keenlattice.errors import BadValue, counted
 from keenlattice.notebook import Rows, Shown
 from keenlattice.profile.version import profile_of
+from keenlattice.quickly import dataclass
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec
 from keenlattice.study.trial.plan import TrialPlan

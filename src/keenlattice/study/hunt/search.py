@@ -9,11 +9,11 @@ Theory 1963), until one answer has a probability of all but `error`.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from keenlattice.measure.capture import Floats
+from keenlattice.quickly import dataclass
 
 SIZES = np.linspace(0.1, 1.5, 29)  # of the change, as shares of what the trial has shown
 COUNTED = 0.5                      # of the degrees of freedom of that trial's noise

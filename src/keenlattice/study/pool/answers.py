@@ -1,12 +1,12 @@
 """The random effects of many changes at once, with what their words take; log ratios, ragged as in `meta`."""
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.measure.capture import Floats
+from keenlattice.quickly import dataclass
 from keenlattice.study.pool.gather import MODERATORS
 from keenlattice.study.pool.meta import Index, Pooled, Rigs, pooled, shrunken, tau2_of
 from keenlattice.study.pool.vetting import TENTH, without_a_tenth

@@ -3,7 +3,6 @@
 import hashlib
 import json
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -11,6 +10,7 @@ from numpy.typing import NDArray
 
 from keenlattice.errors import KeenLatticeError
 from keenlattice.measure.capture import Floats
+from keenlattice.quickly import dataclass
 from keenlattice.study.pool.evidence import EvidenceRecord
 from keenlattice.study.pool.meta import Index
 

@@ -14,7 +14,6 @@ most, too: the interval of what the others say leaves out nothing. So a tenth of
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -22,6 +21,7 @@ import numpy as np
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS
 from keenlattice.measure.summaries import percent_of
+from keenlattice.quickly import dataclass
 from keenlattice.study.pool.answers import DIFFER, LEAST_RIGS, Answers, Parted, answers, parted
 from keenlattice.study.pool.gather import MODERATORS, Gathered, Group
 from keenlattice.study.pool.meta import Index, Rigs, shrunken

@@ -3,13 +3,13 @@
 import hashlib
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.measure.capture import Floats
+from keenlattice.quickly import dataclass
 from keenlattice.safejson import parse_json
 from keenlattice.study.pool.columns import Hashes, Texts, copies, digests, numbers, starts_of, sums, texts
 from keenlattice.study.pool.meta import Index, Rigs, moderated

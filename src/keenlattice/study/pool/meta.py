@@ -19,13 +19,13 @@ All arrays are ragged: the rigs of one change stand together, and `starts` says 
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keenlattice.measure.capture import Floats
+from keenlattice.quickly import dataclass
 
 Index = NDArray[np.intp]
 ROUNDS, ENOUGH = 60, 1e-10

@@ -9,7 +9,6 @@ does not know is taken for one drawn from those that it knows.
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -17,6 +16,7 @@ import numpy as np
 from keenlattice.catalog.values import same
 from keenlattice.measure.metrics import METRICS
 from keenlattice.profile.compare import Change
+from keenlattice.quickly import dataclass
 from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric, Span
 from keenlattice.study.trial.power import Noise, chance_to_settle
 

@@ -8,7 +8,6 @@ import os
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Executor
 from contextlib import contextmanager
-from dataclasses import dataclass
 from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -20,6 +19,7 @@ from keenlattice.logbook.schema import is_there
 from keenlattice.logbook.takeover import ReadBook
 from keenlattice.parallel import spread, spread_out
 from keenlattice.profile.pack import read_pack
+from keenlattice.quickly import dataclass
 from keenlattice.safejson import parse_json
 from keenlattice.study.pool.columns import TEXTS, EvidenceError, flattened, schema
 from keenlattice.study.pool.evidence import MOST_SWITCHED, EvidencePlan, EvidenceRecord, Found, Switch, digest

@@ -6,11 +6,10 @@ Technometrics 1970; N. M. Laird and J. H. Ware, Biometrics 1982). So facts that 
 zero, however many of them there are.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from keenlattice.measure.capture import Floats
+from keenlattice.quickly import dataclass
 from keenlattice.study.pool.meta import Rigs, tau2_of
 
 LEAST_RIGS = 10

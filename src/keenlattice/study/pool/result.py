@@ -1,7 +1,6 @@
 """A pool: what is pooled and how; and what each change does in general, on the next rig, and where."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from itertools import chain
 from typing import Any, ClassVar, Literal
 
@@ -11,6 +10,7 @@ from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS, metric
 from keenlattice.measure.summaries import percent_of
 from keenlattice.notebook import Rows, Shown, study_row
+from keenlattice.quickly import dataclass
 from keenlattice.study.deciding import MOST_DECIDERS, named
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec

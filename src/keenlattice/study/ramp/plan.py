@@ -1,6 +1,5 @@
 """A ramp: how a clock offset is stepped up, through which values, and where it settled."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from keenlattice.catalog.model import Catalog
@@ -11,6 +10,7 @@ from keenlattice.measure.names import full_name
 from keenlattice.notebook import Rows, Shown, study_row
 from keenlattice.profile.compare import with_changes
 from keenlattice.profile.version import Version
+from keenlattice.quickly import dataclass
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, Spec
 from keenlattice.study.limits import check_seconds, check_seed

@@ -23,7 +23,6 @@ trial's.
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from functools import partial
 from itertools import combinations
 
@@ -33,6 +32,7 @@ from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.measure.summaries import NO_WIDTH, percent_of
 from keenlattice.profile.pack import Claim
+from keenlattice.quickly import dataclass
 from keenlattice.study.deciding import Numbers, sharing
 from keenlattice.study.screen.plan import LEAST_DOF, USUAL_ROUNDS, ScreenPlan, Signs
 from keenlattice.study.screen.result import Effect, Factor, Interaction, Standing

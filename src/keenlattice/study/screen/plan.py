@@ -2,7 +2,6 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import ClassVar
 
@@ -14,6 +13,7 @@ from keenlattice.measure.metrics import TRIAL_METRICS, metric
 from keenlattice.profile.compare import changes
 from keenlattice.profile.pack import Claim
 from keenlattice.profile.version import Entries
+from keenlattice.quickly import dataclass
 from keenlattice.study.deciding import USUAL, Deciding, check_deciding
 from keenlattice.study.form import Form
 from keenlattice.study.kind import KeptVersion, SpecOfTwo

@@ -2,12 +2,13 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import ClassVar, Literal
 
 from keenlattice.errors import BadValue, counted
 from keenlattice.measure.metrics import METRICS
 from keenlattice.notebook import Rows, Shown, study_row
+from keenlattice.quickly import dataclass
 from keenlattice.study.form import Form
 from keenlattice.study.screen.plan import ScreenPlan
 

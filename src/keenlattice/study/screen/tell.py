@@ -12,7 +12,7 @@ from keenlattice.report.frames import better_side
 from keenlattice.report.style import INK, MOST_ON_A_CARD, Row, forest, headed, plain, small_figure
 from keenlattice.report.words import TITLES, KeyGroup, between, capital, doing, keys_of_groups, listed, signed
 from keenlattice.study.screen.result import Effect, Factor, Screen, helping, together_pct
-from keenlattice.study.trial.result import told
+from keenlattice.study.trial.result import claim_in_words
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -87,7 +87,7 @@ def _expected(result: Screen) -> list[Block]:
 
 def standings(result: Screen) -> Table:
     """Every factor's change and standing, and what was claimed of it."""
-    claims = {group: ", ".join(told(single) for single in claim)
+    claims = {group: ", ".join(claim_in_words(single) for single in claim)
               for group, claim in zip(result.plan.factors, result.plan.claims, strict=False)}
     claimed = any(claims.values())
     rows = [[" + ".join(factor.settings), *_intervals(result, factor), factor_does(factor),

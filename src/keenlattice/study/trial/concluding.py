@@ -28,7 +28,7 @@ proof of none, and there is no interval.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property, lru_cache
 
 import numpy as np
@@ -37,6 +37,7 @@ from numpy.typing import NDArray
 from keenlattice.measure.capture import Floats
 from keenlattice.measure.metrics import METRICS, TRIAL_METRICS, logarithms
 from keenlattice.measure.summaries import NO_WIDTH, percent_of
+from keenlattice.quickly import dataclass
 from keenlattice.report.words import TITLES
 from keenlattice.study.deciding import Numbers, sharing
 from keenlattice.study.limits import SIZING

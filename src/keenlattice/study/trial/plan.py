@@ -1,6 +1,5 @@
 """Which version is played when: blocks of one run each, in an order drawn at random, either first equally often."""
 
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import ClassVar, Literal
 
@@ -9,6 +8,7 @@ import numpy as np
 from keenlattice.errors import BadValue
 from keenlattice.measure.series import NAME
 from keenlattice.profile.compare import changes
+from keenlattice.quickly import dataclass
 from keenlattice.study.deciding import USUAL, Deciding, check_deciding
 from keenlattice.study.kind import KeptVersion, SpecOfTwo
 from keenlattice.study.limits import SIZING, check_seconds, check_seed

@@ -9,7 +9,6 @@ than normal ones would. So where the noise is milder, rather more is settled tha
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
@@ -17,6 +16,7 @@ import numpy as np
 from keenlattice.errors import BadValue
 from keenlattice.measure.capture import Capture, Floats
 from keenlattice.measure.course import warm_up_ms
+from keenlattice.quickly import dataclass
 from keenlattice.study.trial.concluding import left_over
 from keenlattice.study.trial.looks import ERROR, FIRST_LOOK, degrees, errors_at
 from keenlattice.study.trial.plan import MAX_BLOCKS

@@ -2,13 +2,14 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import ClassVar, Literal
 
 from keenlattice.errors import BadValue
 from keenlattice.measure.metrics import METRICS
 from keenlattice.notebook import Rows, Shown, study_row
 from keenlattice.profile.pack import Claim, Evidence
+from keenlattice.quickly import dataclass
 from keenlattice.study.form import Form
 from keenlattice.study.trial.plan import Arm, TrialPlan
 
@@ -212,7 +213,7 @@ def evidence_of(result: Trial, metric: MetricResult, software: str, time: str) -
                     seed=result.plan.seed, rig=result.rig, software=software, time=time)
 
 
-def told(claim: Claim) -> str:
+def claim_in_words(claim: Claim) -> str:
     """A claim in words, such as `latency_ms_median down by 10 % at least`."""
     by = f" by {claim.at_least_pct:g} % at least" if claim.at_least_pct else ""
     return f"{claim.metric if claim.metric in METRICS else f'{claim.metric} (unknown here)'} {claim.direction}{by}"

@@ -1,7 +1,7 @@
 """A tuning: settings and the values that are tried, a goal, limits that have to be kept, and what was best."""
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import product
 from typing import ClassVar, Literal
 
@@ -13,6 +13,7 @@ from keenlattice.measure.names import full_name
 from keenlattice.notebook import Rows, Shown, study_row
 from keenlattice.profile.compare import changes, with_changes
 from keenlattice.profile.version import Version
+from keenlattice.quickly import dataclass
 from keenlattice.report.words import titles
 from keenlattice.study.deciding import Deciding, check_deciding
 from keenlattice.study.form import Form

@@ -6,7 +6,6 @@ nothing to tell here.
 
 import struct
 import time
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -14,6 +13,7 @@ from numpy.typing import NDArray
 from Xlib.protocol import rq
 
 from keenlattice.measure.capture import Floats
+from keenlattice.quickly import dataclass
 
 # Word of a frame arrives within a fraction of a millisecond, unless the recorder is kept waiting: then it arrives late,
 # and in bunches. The server's stamp is a whole millisecond on the kernel's monotonic clock, which `time.perf_counter`

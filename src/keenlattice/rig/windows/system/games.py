@@ -5,8 +5,9 @@ import subprocess
 import sys
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
 from pathlib import Path
+
+from keenlattice.quickly import dataclass
 
 assert sys.platform == "win32"
 

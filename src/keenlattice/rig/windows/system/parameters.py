@@ -3,7 +3,8 @@
 import ctypes
 import sys
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from keenlattice.quickly import dataclass
 
 assert sys.platform == "win32"
 
