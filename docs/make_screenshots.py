@@ -55,7 +55,7 @@ SHOTS: list[tuple[str, int, list[str], list[str]]] = [
                    "keen rig game brass-orbit --title 'Brass Orbit' --executable orbit"],
      ["keen edit brass-orbit process.priority=lowered process.affinity=0 -m 'the voice chat goes first'",
       "keen apply brass-orbit </dev/null", "keen play brass-orbit -- ./orbit 3", "keen play --list",
-      "keen rig use standin", "KEEN_RIG= keen survey | head -4"]),
+      "keen rig use standin", "KEEN_RIG= keen survey 2>/dev/null | head -4"]),
     ("guided", 860, ["keen demo --rig byhand --out told | tee told.txt"], [
         "sed -n '/^3[.]/,/^Run 5/p' told.txt"]),
     ("ingest-latency", 1330, [f"cp {RECORDINGS}/* ."], [

@@ -91,7 +91,7 @@ def _condition(when: str, facts: Names) -> str:
     if not when:
         return ""
     try:
-        return "" if parse(when)(Scope(formula_names(facts))) is True else f"not here: {when}"
+        return "" if parse(when)(Scope(formula_names(facts))) is True else f"{when} does not hold here"
     except BadValue as error:
         return f"cannot be told here: {error}"
 

@@ -259,7 +259,7 @@ def _rule(catalog: "Catalog", rule: "OfferedRule") -> Iterator[Block]:
     yield Text(f"{rule.number}. {rule.rule.game}" + (f", where {rule.rule.when}" if rule.rule.when else "")
                + (f": {rule.rule.reason}" if rule.rule.reason else ""))
     if rule.fails:
-        yield Alert(f"Its condition does not hold: {rule.fails}")
+        yield Alert(f"Nothing of it is offered: {rule.fails}")
     else:
         yield Table(["setting", "now", "offered", "here"], [_offered(catalog, setting) for setting in rule.settings],
                     code=(0,))
