@@ -110,6 +110,8 @@ def typed(words: Sequence[str], folder: Path, env: Mapping[str, str],
     for stream in streams:
         stream.flush()
     said, errors = (stream.buffer.getvalue().decode(encoding) for stream in streams)  # type: ignore[attr-defined]
+    if "--json" not in words:
+        sentences.look_at(said + errors)
     return subprocess.CompletedProcess(["keen", *words], int(ended.value.code or 0), said, errors)
 
 

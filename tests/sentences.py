@@ -1,4 +1,4 @@
-"""Whether what a test leads to can be read: every error, setting and block that is made is looked at, in every test.
+"""Whether what a test leads to can be read: every error, setting and block, and what a command prints, in every test.
 
 A word left out (None, nan, a Python object), a sentence that shouts or starts in the middle, a table with a missing
 cell: no test has to ask for these.
@@ -43,6 +43,12 @@ def watch() -> None:
     _after(blocks.KeyFigure, "__init__", lambda key: [
         _sentence(key.sentence), *(_sentence(part, False) for part in (key.title, key.figure, key.note))])
     _after(blocks.Telling, "__init__", _telling)
+
+
+def look_at(printed: str) -> None:
+    """Look at what a command has printed."""
+    for line in printed.splitlines():
+        _sentence(QUOTED.sub("-", line), False)
 
 
 def _after(cls: type, name: str, look: Callable[[Any], object]) -> None:
