@@ -3,7 +3,7 @@ trials that size themselves. Each generator is a formula of a few lines, and eac
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import replace
 from functools import partial
@@ -11,7 +11,7 @@ from functools import partial
 import numpy as np
 
 from bench.rows import STUDIES, Row, said, seed_of
-from bench.unlike import FRAME, LATENCY, NOISE, SD, decided, numbers, screened
+from bench.unlike import FRAME, LATENCY, NOISE, SD, Array, decided, numbers, screened
 from keenlattice.parallel import spread
 from keenlattice.study.deciding import Deciding, Numbers
 from keenlattice.study.hunt.play import MOST_LOOKS
@@ -26,6 +26,10 @@ OF_A_LOAD = 400   # studies, of which next to none is wrong
 SIZED = TrialPlan(40, decides=Deciding(FRAME, 3.0), sized=True)
 EFFECTS = np.array([0, 0, 0, 0, 0, math.log1p(0.015), math.log1p(0.03), math.log1p(-0.06)])
 WAVES = ("sine", "spike", "square")
+COSTLY: Mapping[str, Sequence[float]] = {
+    "normal noise": (0.0, 1.0, 2.0, 5.0, 10.0), "heavy tails (t, 3)": (0.0, 5.0, 10.0),
+    "neighbours alike (0.7)": (0.0, 5.0, 10.0), "a drift of 1 % a run": (0.0, 5.0, 10.0)}
+"""Noise, and the true changes in per cent that are looked for in it."""
 
 
 def sensed(blocks: int, step_ms: float, jitter_ms: float, effect: float, number: int) -> str:
@@ -216,18 +220,20 @@ def costs(executor: Executor) -> list[str]:
     """What a trial that sizes itself costs, as lines of a page."""
     lines = ["## What a trial that sizes itself costs", "",
              f"Runs that vary by 2 %, where 3 % matters, {STUDIES} trials each; beside it one of up to 12 blocks, and "
-             "a plain script of up to 16: Student's t, looked at after 4, 8, 12 and 16.", "",
-             "| true change | runs | told | up to 12 blocks: runs | told | a script: runs | told |",
-             "|---|---|---|---|---|---|---|"]
+             "a plain script of up to 16: Student's t, looked at after 4, 8, 12 and 16. Noise is twice as wide as "
+             "[there](calibration.md), drift twice as steep.", "",
+             "| noise | true change | runs | told | up to 12 blocks: runs | told | a script: runs | told |",
+             "|---|---|---|---|---|---|---|---|"]
     twelve = TrialPlan(12, decides=Deciding(FRAME, 3.0))
-    for effect in (0.0, 1.0, 2.0, 5.0, 10.0):
-        line = f"| {effect:g} % |"
-        for way in (partial(cost, SIZED), partial(cost, twelve), scripted):
-            some = spread(partial(way, effect), range(STUDIES), executor)
-            line += (f" {np.mean([runs for _, runs in some]):.1f} | "
-                     f"{100 * np.mean([word != 'unclear' for word, _ in some]):.0f} % |")
-        lines.append(line)
-        print(line, flush=True)
+    for shape, effects in COSTLY.items():
+        for effect in effects:
+            line = f"| {shape} | {effect:g} % |"
+            for way in (partial(cost, SIZED), partial(cost, twelve), scripted):
+                trials = spread(partial(way, shape, effect), range(STUDIES), executor)
+                line += (f" {np.mean([runs for _, runs in trials]):.1f} | "
+                         f"{100 * np.mean([word != 'unclear' for word, _ in trials]):.0f} % |")
+            lines.append(line)
+            print(line, flush=True)
     lines += ["", "Screens of eight changes, three of which do 1.5, 3 and -6 %; of 4 rounds beside it.", "",
               "| runs vary by | runs | told | 4 rounds: runs | told |", "|---|---|---|---|---|"]
     for scale in (1.0, 2.0, 4.0, 6.0):
@@ -241,23 +247,28 @@ def costs(executor: Executor) -> list[str]:
     return [*lines, ""]
 
 
-def cost(plan: TrialPlan, effect_pct: float, number: int) -> tuple[str, int]:
+def cost(plan: TrialPlan, shape: str, effect_pct: float, number: int) -> tuple[str, int]:
     plan = replace(plan, seed=seed_of("cost", number))
-    random = np.random.default_rng(seed_of(f"cost {effect_pct}", number))
+    logs = noise_of(shape, f"cost {effect_pct}", number, 2 * plan.blocks)
     effect = math.log1p(effect_pct / 100)
-    one, runs = decided(plan, lambda _, arm: numbers(**{
-        FRAME: 7 * math.exp(2 * SD * random.standard_normal() + effect * (arm == "after"))}))
-    return one.verdict, runs
+    metric, runs = decided(plan, lambda place, arm: numbers(**{
+        FRAME: 7 * math.exp(logs[place] + effect * (arm == "after"))}))
+    return metric.verdict, runs
 
 
-def scripted(effect_pct: float, number: int) -> tuple[str, int]:
-    """What one would write in an hour: two one-sided t tests against either border of what matters, with the bounds of
-    P. C. O'Brien and T. R. Fleming (Biometrics 1979) for four looks at 5 %."""
+def noise_of(shape: str, what_for: str, number: int, runs: int) -> Array:
+    """What the runs of a study vary by, in their order: by twice what `unlike.NOISE` has."""
+    return 2 * NOISE[shape](np.random.default_rng(seed_of(f"{what_for} {shape}", number)), runs)
+
+
+def scripted(shape: str, effect_pct: float, number: int) -> tuple[str, int]:
+    """What one would write in an hour: pairs of runs in random order, and two one-sided t tests against either border
+    of what matters, with the bounds of P. C. O'Brien and T. R. Fleming (Biometrics 1979) for four looks at 5 %."""
     from scipy import stats
 
-    random = np.random.default_rng(seed_of(f"script {effect_pct}", number))
-    ratios = math.log1p(effect_pct / 100) + math.sqrt(2) * 2 * SD * random.standard_normal(16)
-    margin = math.log1p(0.03)
+    logs = noise_of(shape, f"script {effect_pct}", number, 32).reshape(16, 2)
+    sides = np.random.default_rng(seed_of("script's order", number)).choice([-1, 1], 16)
+    ratios, margin = math.log1p(effect_pct / 100) + sides * (logs[:, 1] - logs[:, 0]), math.log1p(0.03)
     for look in (1, 2, 3, 4):
         seen = ratios[:4 * look]
         half = stats.t.isf(stats.norm.sf(1.733 * math.sqrt(4 / look)), seen.size - 1) * stats.sem(seen)
