@@ -70,6 +70,15 @@ def test_the_lock_gives_every_right_back(tmp_path: Path, mode: int) -> None:
     assert part.state() == before
 
 
+def test_what_was_there_before_is_known_whatever_is_set(tmp_path: Path) -> None:
+    part = files(tmp_path, TEXT)
+    before = part.before(part.state(), "brass-orbit")
+    assert before["file.graphics_trees"] == "1" and before.keys() <= {setting.name for setting in part.settings()}
+    put(part, "brass-orbit", {"file.graphics_trees": "7"})
+    assert part.before(part.state(), "brass-orbit") == before
+    assert part.before(part.state(), "no-such-game") == {}
+
+
 @pytest.mark.parametrize("order", [("brass-orbit", "tidewater-rally"), ("tidewater-rally", "brass-orbit")])
 def test_two_games_of_one_file_leave_what_was_there_before_either(tmp_path: Path, order: tuple[str, str]) -> None:
     part = files(tmp_path, TEXT, ("brass-orbit", "tidewater-rally"))

@@ -33,7 +33,7 @@ from keenlattice.rig.linux import sampler
 from keenlattice.rig.linux.telemetry import Telemetry, taken_down
 from keenlattice.rig.standin.machine import Standin
 from keenlattice.study.deciding import Deciding
-from keenlattice.study.trial.adjusting import AT_START
+from keenlattice.study.trial.adjusting import AT_START, at_start
 from keenlattice.study.trial.concluding import conclude, ended
 from keenlattice.study.trial.plan import Arm, TrialPlan
 from keenlattice.study.trial.play import run_trial
@@ -67,6 +67,21 @@ def test_what_is_kept_reads_back(tmp_path_factory: pytest.TempPathFactory, serie
         for name, one in full.items():
             assert np.array_equal(read.telemetry[name].at_ms, one.at_ms)
             assert np.array_equal(read.telemetry[name].values, one.values, equal_nan=True)
+
+
+def test_a_text_of_a_capture_is_of_the_first_form_unless_the_machine_said_something(tmp_path: Path) -> None:
+    for name, series in (("plain", {}), ("told", {"gpu0.load": said(1, 2)})):
+        write_text(Capture(np.arange(5) * 8.0, telemetry=series), tmp_path / name)
+    heads = [(tmp_path / name).read_text().split("\n")[0] for name in ("plain", "told")]
+    assert '"form": 1' in heads[0] and '"form": 2' in heads[1]
+
+
+def test_what_a_series_said_as_a_run_began_is_of_the_first_second_or_the_first_there_is() -> None:
+    late = Series(np.array([1500.0, 2500.0]), np.array([math.nan, 70.0]))
+    run = Capture(np.arange(5) * 1000.0, telemetry={"gpu0.temperature": late, "cpu.temperature": Series(
+        np.array([200.0, 900.0, 1100.0]), np.array([50.0, 52.0, 90.0]))})
+    assert at_start(run, "gpu0.temperature") == 70 and at_start(run, "cpu.temperature") == 51
+    assert math.isnan(at_start(run, "gpu0.load"))
 
 
 @pytest.mark.parametrize("wrong", [

@@ -28,10 +28,12 @@ from keenlattice.cli.views.trial import show_played
 from keenlattice.errors import BookError, CaptureError, UnknownName, UsageError, worded_as_commands
 from keenlattice.notebook import Shown
 from keenlattice.profile import Game, Version
+from keenlattice.report.words import KINDS
 from keenlattice.rig import Listed
 from keenlattice.study import KeptVersion, Kind, Player, Spec
 from keenlattice.study.form import Form
 from keenlattice.study.kind import Planning
+from keenlattice.study.pool.words import SORTS
 from keenlattice.workspace.next_run import Waiting
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
@@ -188,10 +190,16 @@ def test_a_call_gives_what_its_command_prints(tmp_path: Path, monkeypatch: pytes
             assert done.returncode in (0, 1) and done.stdout, (words, done.stderr)
             result = call(ws)
             assert without_what_is_drawn(json.loads(done.stdout)) == without_what_is_drawn(result.to_json()), words
-            assert repr(result) and result._repr_html_() and len(result.table()) >= 0
+            table = result.table()
+            assert repr(result) and "<" in result._repr_html_() and not table.columns.duplicated().any()
+            assert {word for word in table.get("verdict", ()) if "crashed" not in word} <= WORDS, words
         for call in NO_JSON.values() if rig == "standin" else ():
             call(ws)
     assert rig != "standin" or (tmp_path / "python" / "two.png").exists()
+
+
+WORDS = {*KINDS, *SORTS, "ran", "felt", "not felt", "not told"}
+"""What the column of verdicts may hold, of any kind of study."""
 
 
 def test_every_command_has_its_call() -> None:

@@ -5,7 +5,7 @@ from concurrent.futures import Executor
 from functools import partial
 from pathlib import Path
 
-from keenlattice.errors import CaptureError
+from keenlattice.errors import CaptureError, counted
 from keenlattice.measure.metrics import METRICS, metric, metrics_of
 from keenlattice.measure.parquet import read_capture
 from keenlattice.notebook import Rows, Shown
@@ -37,7 +37,7 @@ class ManyMetrics(Shown):
 
     def _caption(self) -> str:
         left_out = sum(bool(capture.refused) for capture in self.captures)
-        return f"{len(self.captures) - left_out} captures" + f", {left_out} left out" * bool(left_out)
+        return f"{counted(len(self.captures) - left_out, 'capture')}" + f", {left_out} left out" * bool(left_out)
 
 
 def metrics_of_dataset(folder: Path, names: Iterable[str] | None = None, executor: Executor | None = None

@@ -17,7 +17,7 @@ from typing import Literal
 
 from keenlattice.catalog.model import Catalog
 from keenlattice.catalog.values import same, written
-from keenlattice.errors import BadValue
+from keenlattice.errors import BadValue, counted
 from keenlattice.notebook import Rows, Shown
 from keenlattice.profile.formula import Names, Scope, Term, formula_names, parse
 from keenlattice.profile.layers import Effective
@@ -70,7 +70,7 @@ class Findings(tuple[Finding, ...], Shown):
         return [{**asdict(finding), "settings": ", ".join(finding.settings)} for finding in self]
 
     def _caption(self) -> str:
-        return f"{len(self)} findings" if self else "Nothing is clearly wrong"
+        return counted(len(self), "finding") if self else "Nothing is clearly wrong"
 
 
 @cache

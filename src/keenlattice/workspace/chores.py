@@ -5,6 +5,7 @@ from dataclasses import field
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
+from keenlattice.errors import counted
 from keenlattice.profile.compare import changes
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.quickly import dataclass
@@ -29,7 +30,7 @@ class ChoreList(Result):
         return [chore.__dict__ for chore in self.chores]
 
     def _caption(self) -> str:
-        return f"{len(self.chores)} chores of the rig {self.rig}"
+        return f"{counted(len(self.chores), 'chore')} of the rig {self.rig}"
 
 
 @dataclass(frozen=True, repr=False)

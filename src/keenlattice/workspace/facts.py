@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice.errors import UsageError
+from keenlattice.errors import UsageError, counted
 from keenlattice.quickly import dataclass
 from keenlattice.rig.factnames import FACTS, OF_A_DEVICE, device_names, named
 from keenlattice.workspace.opened import Opened
@@ -29,7 +29,7 @@ class FactsResult(Result):
         return [{"fact": name, "value": value} for name, value in self.facts.items()]
 
     def _caption(self) -> str:
-        return f"{self.rig}: {len(self.facts)} facts"
+        return f"{self.rig}: {counted(len(self.facts), 'fact')}"
 
 
 @dataclass(frozen=True, repr=False)
@@ -44,7 +44,7 @@ class FactNames(Result):
         return [{"fact": name, "what it is": meaning} for name, meaning in self.names.items()]
 
     def _caption(self) -> str:
-        return f"{len(self.names)} facts"
+        return counted(len(self.names), "fact")
 
 
 @check_methods

@@ -5,7 +5,7 @@ from dataclasses import field, replace
 from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
-from keenlattice.errors import UnknownName, UsageError
+from keenlattice.errors import UnknownName, UsageError, counted
 from keenlattice.profile.matching import Game, match
 from keenlattice.profile.version import WHOLE_RIG, Version, parted
 from keenlattice.quickly import dataclass
@@ -39,7 +39,7 @@ class GamesResult(Result):
                 for game in self.games]
 
     def _caption(self) -> str:
-        return f"{len(self.games)} games on {self.rig}"
+        return f"{counted(len(self.games), 'game')} on {self.rig}"
 
 
 @dataclass(frozen=True, repr=False)
@@ -141,7 +141,7 @@ class PlayedGames(Result):
         return [{"time": game.time, "game": game.profile, "what": game.what} for game in self.games]
 
     def _caption(self) -> str:
-        return f"{len(self.games)} times played on {self.rig}"
+        return f"Played {counted(len(self.games), 'time')} on {self.rig}"
 
 
 @check_methods

@@ -70,7 +70,7 @@ class PackResult(Result):
                 for rule in self.rules for setting in rule.plain()["settings"]]
 
     def _caption(self) -> str:
-        return f"{self.title}: {len(self.rules)} rules"
+        return f"{self.title}: {counted(len(self.rules), 'rule')}"
 
 
 @dataclass(frozen=True, repr=False)

@@ -126,7 +126,7 @@ class StudyList(Result):
                  "finished": study.finished} for study in self.studies]
 
     def _caption(self) -> str:
-        return f"{len(self.studies)} studies on {self.rig}"
+        return f"{counted(len(self.studies), 'study', 'studies')} on {self.rig}"
 
 
 @dataclass(frozen=True)
@@ -172,7 +172,7 @@ class StudyRuns(Shown):
 
     def _caption(self) -> str:
         count = len({run.study for run in self.runs})
-        return f"{len(self.runs)} run{'s' * (len(self.runs) != 1)} of {count} {'study' if count == 1 else 'studies'}"
+        return f"{counted(len(self.runs), 'run')} of {counted(count, 'study', 'studies')}"
 
 
 @dataclass(frozen=True, repr=False)

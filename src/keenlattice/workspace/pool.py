@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from keenlattice._door import check_methods
 from keenlattice.catalog.values import Value, same
-from keenlattice.errors import KeenLatticeError, UnknownName, UsageError, way
+from keenlattice.errors import KeenLatticeError, UnknownName, UsageError, counted, way
 from keenlattice.files import replace_file
 from keenlattice.logbook.evidence import name_of, new_evidence, pooling
 from keenlattice.logbook.kept import studies
@@ -116,7 +116,7 @@ class TryFirst(Result):
                  "blocks": item.blocks, "minutes": item.minutes, "known": item.known} for item in self.order]
 
     def _caption(self) -> str:
-        return f"{len(self.order)} changes, by what each may gain for its time"
+        return f"{counted(len(self.order), 'change')}, by what each may gain for its time"
 
 
 @check_methods

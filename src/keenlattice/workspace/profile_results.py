@@ -89,7 +89,7 @@ class History(Result):
                 for version in self.versions]
 
     def _caption(self) -> str:
-        return f"{self.profile}: {len(self.versions)} versions"
+        return f"{self.profile}: {counted(len(self.versions), 'version')}"
 
 
 @dataclass(frozen=True)

@@ -158,7 +158,7 @@ class RestorePoints(Result):
         return [point.plain() for point in self.points]
 
     def _caption(self) -> str:
-        return f"{len(self.points)} restore points of the rig {self.rig}"
+        return f"{counted(len(self.points), 'restore point')} of the rig {self.rig}"
 
 
 @dataclass(frozen=True)
@@ -186,8 +186,9 @@ class DriftResult(OrSheet):
                 for change in profile.changes]
 
     def _caption(self) -> str:
-        return f"{len(self.profiles)} profiles have slipped on the rig {self.rig}" if self.profiles else (
-            f"The rig {self.rig} holds what was last applied")
+        if not self.profiles:
+            return f"The rig {self.rig} holds what was last applied"
+        return f"{counted(len(self.profiles), 'profile has', 'profiles have')} slipped on the rig {self.rig}"
 
 
 @dataclass(frozen=True, repr=False)

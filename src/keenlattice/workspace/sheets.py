@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, ClassVar
 
 from keenlattice._door import check_methods
 from keenlattice.catalog.values import Value
-from keenlattice.errors import UnknownName, UsageError, way
+from keenlattice.errors import UnknownName, UsageError, counted, way
 from keenlattice.files import replace_file
 from keenlattice.profile.version import WHOLE_RIG
 from keenlattice.quickly import dataclass
@@ -49,8 +49,8 @@ class SheetResult(Result):
 
     def _caption(self) -> str:
         if self.sheet is None:
-            return f"no sheet is open; {len(self.earlier)} were worked through"
-        return f"sheet: {self.sheet.title}, {len(self.sheet.open)} of {len(self.sheet.steps)} steps open"
+            return f"No sheet is open; {counted(len(self.earlier), 'was', 'were')} worked through"
+        return f"Sheet: {self.sheet.title}, {len(self.sheet.open)} of {len(self.sheet.steps)} steps open"
 
 
 @dataclass(frozen=True, repr=False)
@@ -66,7 +66,7 @@ class StockTaken(Result):
         return [{"setting": key, "seen": value} for key, value in self.seen.items()]
 
     def _caption(self) -> str:
-        return f"{len(self.seen)} values seen of {self.owner}"
+        return f"{counted(len(self.seen), 'value')} seen of {self.owner}"
 
 
 @check_methods

@@ -6,7 +6,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from keenlattice.errors import BadValue
+from keenlattice.errors import BadValue, counted
 from keenlattice.measure.metrics import METRICS, metric
 from keenlattice.measure.summaries import percent_of
 from keenlattice.notebook import Rows, Shown, study_row
@@ -266,7 +266,8 @@ class Pool(Form, Shown):
             for change in self.changes[:MOST_IN_BRIEF] for metric in [change.telling]]
 
     def _caption(self) -> str:
-        return f"{len(self.changes)} changes on {self.rigs} rigs, {self.studies} studies"
+        return (f"{counted(len(self.changes), 'change')} on {counted(self.rigs, 'rig')}, "
+                f"{counted(self.studies, 'study', 'studies')}")
 
     def _check(self) -> None:
         names = {moderator.name for moderator in MODERATORS}
