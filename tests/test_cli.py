@@ -306,7 +306,8 @@ def test_output_can_be_cut_off_and_has_no_colour_in_a_pipe(tmp_path: Path) -> No
     env = environment(tmp_path, KEEN_BOOK=str(tmp_path / "book"))
     keen = " ".join([sys.executable, "-c", "'from keenlattice.cli.start import main; main()'"])
     cut = subprocess.run(f"{keen} catalog | head -1", shell=True, env=env, capture_output=True, text=True, check=True)
-    assert cut.stderr == "" and "\x1b" not in cut.stdout
+    assert cut.stdout.count("\n") == 1 and "\x1b" not in cut.stdout
+    assert all(line.startswith("next: keen ") for line in cut.stderr.splitlines())
 
 
 @AS_PROCESS

@@ -288,6 +288,16 @@ def test_a_trial_ends_where_it_will_hardly_be_settled_any_more() -> None:
     assert said["futile"] >= 25 and said["settled"] <= 2
 
 
+@given(st.integers(0, 1000), st.floats(0.8, 1.25))
+def test_a_frame_rate_is_a_mean_frame_time_the_other_way_round(seed: int, factor: float) -> None:
+    plan = TrialPlan(blocks=8, decides=Deciding("frame_ms_mean"))
+    results = {one.name: one for one in conclude(plan, *of_two(np.random.default_rng(seed), 8, factor, 1.0))}
+    time, rate = results["frame_ms_mean"], results["fps_mean"]
+    assert rate.verdict == time.verdict and rate.before == pytest.approx(1000 / time.before)  # type: ignore[operator]
+    for mine, its in ((rate.change_pct, time.change_pct), (rate.low_pct, time.high_pct), (rate.high_pct, time.low_pct)):
+        assert (1 + mine / 100) * (1 + its / 100) == pytest.approx(1)  # type: ignore[operator]
+
+
 def test_fewer_than_four_blocks_have_no_word() -> None:
     plan = TrialPlan(blocks=3, decides=Deciding("frame_ms_mean"))
     found = conclude(plan, *of_two(np.random.default_rng(1), 3, 0.5, 1.0))[0]
