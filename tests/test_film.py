@@ -145,7 +145,7 @@ def test_areas_that_are_said_are_taken_and_doubts_said(keen: Keen, tmp_path: Pat
     assert "overexposed" in refused and "press 35,135,20,15" in refused and "--answer X,Y,WIDTH,HEIGHT" in refused
     assert (tmp_path / "look.png").read_bytes()[:4] == b"\x89PNG"
     told = keen("latency", str(film), *areas, "--name", "my-phone", "--figure", str(tmp_path / "at.png")).stdout
-    assert "! not sure: the lamp is overexposed" in told and "10 presses, 10 answered" in told
+    assert "! Not sure: the lamp is overexposed" in told and "10 presses, 10 answered" in told
     again = as_json(keen("latency", str(film), "--json"))  # what was said is kept for films of this size
     assert again["about"]["press_area"] == "30,130,30,25" and again["answered"] == 10
     assert "does not lie within" in keen("latency", str(film), *areas[:3], "300,20,125,75", code=1).stderr

@@ -54,7 +54,7 @@ class EvidenceWritten(Result):
     withheld: int = 0
 
     def _caption(self) -> str:
-        return f"{self.file}: {self.records} records of {self.studies} studies"
+        return f"{self.file}: {counted(self.records, 'record')} of {counted(self.studies, 'study', 'studies')}"
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from keenlattice.blocks import Alert, Block, Figures, Fold, Picture, Report, Tab
 from keenlattice.errors import counted
 from keenlattice.report.context import Context, the_rig, to_repeat
 from keenlattice.report.style import BAND, FAINT, INK, MARKS, MOST_ON_A_CARD, headed, plain, small_figure
-from keenlattice.report.words import TITLES
+from keenlattice.report.words import TITLES, capital
 from keenlattice.study.pool.evidence import value_said
 from keenlattice.study.pool.result import Pool, PooledChange, PooledMetric, Standing
 from keenlattice.study.pool.words import (
@@ -36,8 +36,8 @@ KINDS: dict[Standing, str] = {
 
 def pool_figure(result: Pool) -> "Figure":
     """The figure of a pool, 1280 x 800 pixels: a panel for each metric."""
-    subtitle = (f"{result.studies} studies of {len(result.changes)} changes on {result.rigs} rigs. Thick: the mean "
-                "over rigs, with its interval. Thin: where 95 % of rigs lie. Arrows: it goes on.")
+    subtitle = (f"{_studied(result)} of {counted(len(result.changes), 'change')} on {counted(result.rigs, 'rig')}. "
+                "Thick: the mean over rigs, with its interval. Thin: where 95 % of rigs lie. Arrows: it goes on.")
     figure = headed("What each change does, over rigs", subtitle)
     panels(figure, result, (0.285, 0.09, 0.715, 0.79))
     return figure
@@ -116,7 +116,8 @@ def pool_page(result: Pool, beside: "Beside") -> Report:
     """Return the page about a pool."""
     context = beside.context()
     return Report(
-        title=f"What {len(result.changes)} changes do on {result.rigs} rigs", keys=pool_keys(result),
+        title=f"What {counted(len(result.changes), 'change does', 'changes do')} on {counted(result.rigs, 'rig')}",
+        keys=pool_keys(result),
         changed=_what_went_in(result), did=[_picture(result, name) for name in result.plan.metrics],
         each=[Text("In %, with 95 % intervals."), _standings(result), *_where(result), _numbers(result, context)],
         sure=_how_sure(result), rig=the_rig(context),
@@ -139,7 +140,7 @@ def tell_pool_here(result: Pool, number: int, here: Mapping[str, str]) -> Tellin
     """
     return Telling(
         pool_keys(result),
-        f"From {result.studies} studies on {result.rigs} rigs; pool {number}. In %, with 95 % intervals.",
+        f"From {_studied(result)} on {counted(result.rigs, 'rig')}; pool {number}. In %, with 95 % intervals.",
         [_standings(result, here), *_left_out(result), Text(
             "\"Here\" is what the facts of this rig let expect of the metric that tells most. Only a trial here tells.",
             aside=True)],
@@ -170,8 +171,12 @@ def _left_out(result: Pool) -> list[Block]:
 
 
 def _what_went_in(result: Pool) -> list[Block]:
-    return [Text(f"{result.studies} studies on {result.rigs} rigs, from {', '.join(result.plan.sources)}: "
-                 f"{result.records} records."), *_left_out(result)]
+    return [Text(f"{capital(_studied(result))} on {counted(result.rigs, 'rig')}, from "
+                 f"{', '.join(result.plan.sources)}: {counted(result.records, 'record')}."), *_left_out(result)]
+
+
+def _studied(result: Pool) -> str:
+    return counted(result.studies, "study", "studies")
 
 
 def _picture(result: Pool, metric: str) -> Picture:

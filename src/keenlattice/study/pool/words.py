@@ -85,7 +85,7 @@ BRIEF = {"helps everywhere": "helps all", "helps some": "helps some", "helps som
 
 def side_said(side: "Side") -> str:
     """What it does on one side of a fact."""
-    return f"{side.where}: {side.word}, {interval(side.mean)} % on {side.rigs} rigs"
+    return f"{side.where}: {side.word}, {interval(side.mean)} % on {counted(side.rigs, 'rig')}"
 
 
 def expected_said(expectations: "Sequence[Expected]", metric: str) -> str:
