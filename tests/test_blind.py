@@ -7,7 +7,7 @@ import subprocess
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from itertools import pairwise
+from itertools import cycle, pairwise
 from pathlib import Path
 from types import SimpleNamespace
 
@@ -140,6 +140,8 @@ def test_a_round_that_took_too_long_does_not_count(rig: Standin, monkeypatch: py
 
     monkeypatch.setattr(rig, "put", once_slow)
     monkeypatch.setattr(play, "time", SimpleNamespace(monotonic=lambda: clock[0], sleep=pass_by))
+    sides = cycle(("after", "before"))  # by chance it could be one of them every time, and nothing be switched
+    monkeypatch.setattr(play, "secrets", SimpleNamespace(choice=lambda _: next(sides)))
     found = run_blind(rig, BEFORE, AFTER, BlindPlan(8), Delays(rig, 1.0), least_s=0.1)
     assert found.not_counted == 1 and found.felt == "felt"
 
