@@ -52,24 +52,26 @@ class Shown:
 
     def __repr__(self) -> str:
         rows = self._in_brief()
-        names, cells = laid_out(rows)
-        columns = [_aligned([name, *column], all(isinstance(row.get(name), int | float | None) for row in rows))
-                   for name, *column in zip(names, *cells, strict=True)]
+        names, cells, numbers = laid_out(rows)
+        columns = [_aligned([name, *column], place in numbers)
+                   for place, (name, *column) in enumerate(zip(names, *cells, strict=True))]
         lines = ("  ".join(line).rstrip() for line in zip(*columns, strict=True))
         return "\n".join(harmless(line, "\ufffd", "") for line in (self._caption(), *(lines if rows else ())))
 
     def _repr_html_(self) -> str:
-        names, cells = laid_out(self._in_brief())
+        names, cells, _ = laid_out(self._in_brief())
         head = "".join(f"<th>{escape(name)}</th>" for name in names)
         body = "".join(f"<tr>{''.join(f'<td>{escape(cell)}</td>' for cell in line)}</tr>" for line in cells)
         return (f"<p><b>{escape(self._caption())}</b></p>"
                 f"<table><thead><tr>{head}</tr></thead><tbody>{body}</tbody></table>")
 
 
-def laid_out(rows: Rows) -> tuple[list[str], list[list[str]]]:
-    """The names of all columns, and the text of each cell."""
+def laid_out(rows: Rows) -> tuple[list[str], list[list[str]], list[int]]:
+    """The names of all columns, the text of each cell, and the places of the columns that hold numbers."""
     names = list(dict.fromkeys(name for row in rows for name in row))
-    return names, [[_cell(row.get(name)) for name in names] for row in rows]
+    numbers = [place for place, name in enumerate(names)
+               if all(isinstance(row.get(name), int | float | None) for row in rows)]
+    return names, [[_cell(row.get(name)) for name in names] for row in rows], numbers
 
 
 def _aligned(cells: list[str], numbers: bool) -> list[str]:

@@ -5,6 +5,7 @@ from dataclasses import field
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Alert, Block, Commands, Fold, KeyFigure, Report, Table, Text
+from keenlattice.errors import counted
 from keenlattice.profile.checks import Finding
 from keenlattice.profile.version import own_key, split
 from keenlattice.quickly import dataclass
@@ -195,4 +196,4 @@ def excluded(runs: Sequence[str], doubts: Sequence[str] = ()) -> list[Block]:
     """The runs that went wrong, which count in nothing; and what speaks against some that count, the first of it."""
     return [*(Alert(f"{run}: it does not count, and was played again") for run in runs),
             *(Alert(capital(doubt)) for doubt in doubts[:MOST_DOUBTS]),
-            *([Alert(f"There are {len(doubts) - MOST_DOUBTS} more like these")] if len(doubts) > MOST_DOUBTS else [])]
+            *([Alert(counted(len(doubts) - MOST_DOUBTS, "more such run"))] if len(doubts) > MOST_DOUBTS else [])]

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from keenlattice.errors import UnknownName, UsageError
+from keenlattice.errors import UnknownName, UsageError, counted
 from keenlattice.measure.capture import Capture
 from keenlattice.measure.course import periodic_hitches
 from keenlattice.measure.telemetry import limited_by
@@ -121,7 +121,7 @@ def single_figure(captures: Mapping[str, Capture], picture_name: str, title: str
         raise UnknownName("picture", picture_name, PICTURES, f"there are {', '.join(PICTURES)}")
     most = MOST_RUNS.get(picture_name, 1)
     if len(captures) > most:
-        raise UsageError(f"the picture {picture_name} is of {most} run{'s' * (most > 1)}, and {len(captures)} "
+        raise UsageError(f"the picture {picture_name} is of {counted(most, 'run')}, and {len(captures)} "
                          "were given")
 
     def draw() -> "Figure":

@@ -34,7 +34,7 @@ def tell_comparison(opened: "Opened", comparison: "Comparison") -> Telling:
     if before.profile == after.profile and all(side.time or not side.entries for side in (before, after)):
         advice = f"keen trial {before.reference} {after.reference}{opened.for_game(before.profile)}"
         if all(comparison.single_runs):
-            changed.append(Alert(f"single runs of both are kept ({comparison.single_runs[0]} and "
+            changed.append(Alert(f"Single runs of both are kept ({comparison.single_runs[0]} and "
                                 f"{comparison.single_runs[1]}): no verdict can be had of them, since they were not "
                                 "played in turn. A trial gives one"))
     return Telling([KeyFigure("What that does has not been measured.")] if advice else [], about, changed, advice)

@@ -9,6 +9,7 @@ from statistics import median
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Alert, Block, KeyFigure, Table, Telling, Text
+from keenlattice.errors import counted
 from keenlattice.measure.capture import STAGES
 from keenlattice.measure.course import periodic_hitches, warm_up_ms
 from keenlattice.measure.doubts import doubts_of
@@ -51,7 +52,7 @@ def tell_measured(result: MeasureResult, every: bool) -> Telling:
     count = len(result.runs)
     columns = ["this run"] if count == 1 else ["middle run", "all runs"]
     rows = [[_title(name), *_middle_and_range([run[name] for run in result.runs])] for name in _shown(every)]
-    about = (f"{result.game} on {result.rig}, {count} run{'s' * (count > 1)} of {result.seconds:g} s, "
+    about = (f"{result.game} on {result.rig}, {counted(count, 'run')} of {result.seconds:g} s, "
              f"seed {result.seed}.")
     return Telling(_how_it_runs(result.runs), about, [
         Table(["", *columns], rows, right=range(1, 1 + len(columns))), *_said(result.said, result.limited_by),
@@ -99,7 +100,8 @@ def tell_latency(result: "LatencyResult") -> Telling:
     blocks += [Alert(f"The press at {doubt.at_ms / 1000:.2f} s: {doubt.what}")
                for doubt in result.doubts[:DOUBTS_SHOWN]]
     if len(result.doubts) > DOUBTS_SHOWN:
-        blocks.append(Alert(f"There are {len(result.doubts) - DOUBTS_SHOWN} more like these (--json lists all)"))
+        more = counted(len(result.doubts) - DOUBTS_SHOWN, "more such press", "more such presses")
+        blocks.append(Alert(f"{more} (--json lists all)"))
     blocks.append(Text("These intervals describe this recording. To compare two versions, record each several times, "
                        "in turn.", aside=True))
     mean, least, most = (rounded(value, middle) for value in (result.mean_ms, low, high))

@@ -249,7 +249,7 @@ class Games:
         versions = [Version(owner, entries, note=version.note)
                     for owner, entries in parted(version.profile, version.entries).items()]  # the rig's come first
         result = replace(played, **play_with(rig, game, versions, command, under_way).__dict__)
-        count = f"{result.settings} setting{'s' * (result.settings != 1)}"
+        count = counted(result.settings, "setting")
         book.add_apply(rig.name, kind="played", profile=game, version="",
                        summary="; ".join(filter(None, (f"{version.reference}, {result.length}, {count} on",
                                                        result.how_it_ran))))

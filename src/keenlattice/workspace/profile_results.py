@@ -8,7 +8,7 @@ from keenlattice.catalog.values import Value, same, written
 from keenlattice.errors import counted
 from keenlattice.profile.version import Version
 from keenlattice.quickly import dataclass
-from keenlattice.workspace.result import NOT_IN_JSON, Result, Rows, plain
+from keenlattice.workspace.result import NOT_IN_JSON, DetailedResult, Result, Rows, plain
 
 if TYPE_CHECKING:
     from keenlattice.blocks import Telling
@@ -117,7 +117,7 @@ class NotHeld:
 
 
 @dataclass(frozen=True, repr=False)
-class ShowResult(Result):
+class ShowResult(DetailedResult):
     """What holds under a version.
 
     Args:
@@ -143,14 +143,6 @@ class ShowResult(Result):
     applied: bool = field(metadata=NOT_IN_JSON)
     _telling: "Callable[[ShowResult, bool], Telling]" = field(metadata=NOT_IN_JSON)
     set_by: Version | None = field(default=None, metadata=NOT_IN_JSON)
-
-    def telling(self, every: bool = False) -> "Telling":
-        """Return what holds, in blocks that a terminal and a notebook show their way.
-
-        Args:
-            every: whether what is at stock is in it, too.
-        """
-        return self._telling(self, every)
 
     def _rows(self) -> Rows:
         return [{key: value for key, value in setting.plain().items() if key != "shadows"} for setting in self.settings

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from keenlattice.errors import counted
 from keenlattice.quickly import dataclass
 from keenlattice.workspace.page import Drawing
-from keenlattice.workspace.result import NOT_IN_JSON, Result, Rows
+from keenlattice.workspace.result import NOT_IN_JSON, DetailedResult, Result, Rows
 
 if TYPE_CHECKING:
     from keenlattice.blocks import Telling
@@ -28,7 +28,7 @@ Metrics = Mapping[str, float]
 
 
 @dataclass(frozen=True, repr=False)
-class MeasureResult(Result):
+class MeasureResult(DetailedResult):
     """Runs of a game on the rig as it stands: their captures' names in the logbook, their metrics, what speaks against
     trusting them; and of each what the rig said of itself (mean and worst of each series), and what its frames waited
     for (`telemetry.limited_by`)."""
@@ -56,14 +56,6 @@ class MeasureResult(Result):
         title = f"{self.game} on {self.rig}, seed {self.seed + len(self.runs) - 1}"
         return Drawing(lambda: capture_figure(self.last, title))
 
-    def telling(self, every: bool = False) -> "Telling":
-        """Return how it runs, in blocks that a terminal and a notebook show their way.
-
-        Args:
-            every: whether all metrics are in it, not only the main ones.
-        """
-        return self._telling(self, every)
-
     def _rows(self) -> Rows:
         return [{"capture": name, **run} for name, run in zip(self.captures, self.runs, strict=True)]
 
@@ -78,7 +70,7 @@ class MeasureResult(Result):
 
 
 @dataclass(frozen=True, repr=False)
-class Recording(Result):
+class Recording(DetailedResult):
     """A recording that was read: by which map, how long it is, and its metrics."""
 
     SCHEMA: ClassVar[str] = "ingest"
@@ -112,14 +104,6 @@ class Recording(Result):
 
         path = Path(path)
         (write_text if path.suffix == ".csv" else write_capture)(self.run, path)
-
-    def telling(self, every: bool = False) -> "Telling":
-        """Return how it runs, in blocks that a terminal and a notebook show their way.
-
-        Args:
-            every: whether all metrics are in it, not only the main ones.
-        """
-        return self._telling(self, every)
 
     def _rows(self) -> Rows:
         return [{"metric": name, "value": value} for name, value in self.metrics.items()]

@@ -33,9 +33,7 @@ class Result(Shown):
         from keenlattice import blocks
 
         rows = self._in_brief()
-        names, cells = laid_out(rows)
-        right = [place for place, name in enumerate(names) if all(isinstance(row.get(name), int | float | None)
-                                                                  for row in rows)]
+        names, cells, right = laid_out(rows)
         table = [blocks.Table(names, cells, right)] if rows else []
         return blocks.Telling([blocks.KeyFigure(self._caption())], blocks=table)
 
@@ -50,6 +48,20 @@ class Result(Shown):
 
     def _in_brief(self) -> Rows:
         return self._rows() if type(self)._rows is not Result._rows else []
+
+
+class DetailedResult(Result):
+    """A result that has more to tell than is wanted at first."""
+
+    _telling: "Callable[[Any, bool], Telling]"
+
+    def telling(self, every: bool = False) -> "Telling":
+        """Return the result in blocks, which a terminal, Markdown and a notebook show their way: the answer first.
+
+        Args:
+            every: whether to include every metric, and the settings that are at stock.
+        """
+        return self._telling(self, every)
 
 
 def plain(value: Any) -> Any:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from keenlattice._door import check_methods
 from keenlattice.catalog.values import Value
-from keenlattice.errors import UsageError
+from keenlattice.errors import UsageError, counted
 from keenlattice.logbook.kept import runs_of, studies
 from keenlattice.profile.version import stock
 from keenlattice.study.kind import KeptVersion, Spec, kind_named
@@ -113,7 +113,7 @@ class Studies:
             before, after, together=together, rounds=rounds, seconds=seconds, decides=decides, matters=matters,
             repeats=repeats, folded=folded, warm_up_s=warm_up_s, seed=seed, switch_minutes=switch_minutes)
         if not plan.can_tell:
-            self._opened.notice(f"{len(plan.factors)} changes in {plan.rounds} round{'s' * (plan.rounds != 1)} leave "
+            self._opened.notice(f"{len(plan.factors)} changes in {counted(plan.rounds, 'round')} leave "
                                 "too few runs to tell how much runs vary: all will be unclear; one round more can tell")
         spec = ScreenSpec(KeptVersion.of(first), KeptVersion.of(second), plan, game)
         return self._player.play("screen", spec, progress)

@@ -1,6 +1,7 @@
 """A rig in blocks: what is clearly wrong, and what is there."""
 
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from keenlattice.blocks import Alert, Block, KeyFigure, Table, Telling, Text
@@ -93,6 +94,7 @@ def restarts(pending: "Mapping[str, Restart]") -> list[Block]:
             for kind in dict.fromkeys(pending.values())]
 
 
-def of_pool(answers: Mapping[str, str]) -> list[Block]:
-    """Return what the pool says of some settings, if there is one."""
-    return [Text(f"The pool says of {key}: {words}") for key, words in answers.items()]
+def with_pool(telling: Telling, answers: Mapping[str, str]) -> Telling:
+    """Return a telling with what the pool says of some settings, if there is one."""
+    lines = [Text(f"The pool says of {key}: {words}") for key, words in answers.items()]
+    return replace(telling, blocks=[*telling.blocks, *lines])

@@ -23,7 +23,7 @@ def drift(
 
     --put-back shows what has slipped, and asks before it writes.
     """
-    from keenlattice.cli.views.settings import show_changes
+    from keenlattice.cli.views.changes import show_changes
 
     if back and take:
         raise UsageError("--put-back and --adopt are each other's opposite: choose one")

@@ -27,7 +27,7 @@ def edit(
 
     The rig is not touched before `keen apply`.
     """
-    from keenlattice.cli.views.settings import show_changes
+    from keenlattice.cli.views.changes import show_changes
 
     ws = begin(book, rig)
     if from_screen is not None:

@@ -31,7 +31,7 @@ def merge(
     With --revert, where a later version changed the same setting again, `first` is the later value and `second` the one
     from before.
     """
-    from keenlattice.cli.views.settings import show_changes
+    from keenlattice.cli.views.changes import show_changes
 
     if bool(revert) == bool(first and second) or (revert and (first or second)):
         raise UsageError("a merge takes two versions: keen merge FIRST SECOND; or one to take back: --revert VERSION")

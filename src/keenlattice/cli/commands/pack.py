@@ -9,9 +9,9 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import references
 from keenlattice.cli.options import Book, Json, Note, Rig, Version
 from keenlattice.cli.output import emit, hint, say
-from keenlattice.cli.views.blocks import show_blocks, show_telling
+from keenlattice.cli.views.blocks import show_telling
 from keenlattice.errors import counted
-from keenlattice.workspace.surveying import of_pool
+from keenlattice.workspace.surveying import with_pool
 
 app = typer.Typer(rich_markup_mode=None, no_args_is_help=False, add_completion=False)
 File = Annotated[Path, typer.Argument(help="The pack, a TOML file.")]
@@ -26,9 +26,10 @@ def look(file: File, book: Book = None, rig: Rig = "", json: Json = False) -> No
     if json:
         emit(pack)
         return
-    show_telling(pack.telling())
+    telling = pack.telling()
     for rule in pack.rules:
-        show_blocks(of_pool(ws.pool.about(rule.offered.rule.set_, rule.offered.rule.game)))
+        telling = with_pool(telling, ws.pool.about(rule.offered.rule.set_, rule.offered.rule.game))
+    show_telling(telling)
     claims = any(rule.offered.rule.claim for rule in pack.rules)
     say("\nNothing was changed.", "dim")
     if any(rule.is_new for rule in pack.rules):
@@ -42,7 +43,7 @@ def look(file: File, book: Book = None, rig: Rig = "", json: Json = False) -> No
 def adopt(file: File, only: Only = None, note: Note = "", book: Book = None, rig: Rig = "",
           json: Json = False) -> None:
     """Take a pack's rules over, as new versions. The rig is not touched before `keen apply`."""
-    from keenlattice.cli.views.settings import show_changes
+    from keenlattice.cli.views.changes import show_changes
 
     ws = begin(book, rig)
     made = ws.profiles.packs.adopt(file, only or (), note)

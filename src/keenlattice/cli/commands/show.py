@@ -8,9 +8,9 @@ from keenlattice.cli.begin import begin
 from keenlattice.cli.complete import settings
 from keenlattice.cli.options import Book, Json, Rig, Version
 from keenlattice.cli.output import emit
-from keenlattice.cli.views.blocks import show_blocks, show_telling
+from keenlattice.cli.views.blocks import show_telling
 from keenlattice.errors import UsageError
-from keenlattice.workspace.surveying import of_pool
+from keenlattice.workspace.surveying import with_pool
 
 
 def show(
@@ -27,7 +27,8 @@ def show(
     if json:
         emit(result)
         return
-    show_telling(result.telling(all_))
+    telling = result.telling(all_)
     if ws.opened.newest_pool:  # few have one, and it is slow to load
         asked = {key: value for key, value in result.version.entries.items() if setting in ("", key)}
-        show_blocks(of_pool(ws.pool.about(asked, result.version.profile)))
+        telling = with_pool(telling, ws.pool.about(asked, result.version.profile))
+    show_telling(telling)

@@ -3,8 +3,8 @@
 from keenlattice.cli.begin import begin
 from keenlattice.cli.options import Book, Json, Rig
 from keenlattice.cli.output import emit, hint
-from keenlattice.cli.views.blocks import show_blocks, show_telling
-from keenlattice.workspace.surveying import of_pool
+from keenlattice.cli.views.blocks import show_telling
+from keenlattice.workspace.surveying import with_pool
 
 
 def survey(book: Book = None, rig: Rig = "", json: Json = False) -> None:
@@ -16,7 +16,7 @@ def survey(book: Book = None, rig: Rig = "", json: Json = False) -> None:
     if json:
         emit(result)
         return
-    show_telling(result.telling())
-    show_blocks(of_pool(ws.pool.about_fixing([key for finding in result.findings for key in finding.settings])))
+    show_telling(with_pool(result.telling(), ws.pool.about_fixing(
+        [key for finding in result.findings for key in finding.settings])))
     if isinstance(ws.rig.machine, TakesGames):
         hint("keen rig game NAME --executable FILE, to tell it of a game of yours", "games")

@@ -29,7 +29,7 @@ def undo(
 
     --to shows what it takes back, and asks before it writes.
     """
-    from keenlattice.cli.views.settings import show_by_owner
+    from keenlattice.cli.views.changes import show_by_owner
     from keenlattice.rig.undoing import in_short
 
     if points or again:
@@ -64,7 +64,7 @@ def undo(
 
 def _agreed(ws: "Workspace", to: str | None, again: bool, yes: bool, json: bool) -> bool:
     """Whether the player agrees to what going back to a restore point does, once they have seen it."""
-    from keenlattice.cli.views.settings import show_by_owner
+    from keenlattice.cli.views.changes import show_by_owner
     from keenlattice.rig.undoing import in_short
 
     shown = ws.rig.preview_undo(to, redo=again)

@@ -13,9 +13,9 @@ from keenlattice.cli.options import DECIDES
 from keenlattice.cli.output import hint, say
 from keenlattice.cli.playing import progress
 from keenlattice.cli.views.blocks import show_blocks, show_keys, show_telling
+from keenlattice.cli.views.changes import show_changes
 from keenlattice.cli.views.rig import show_rig_briefly
 from keenlattice.cli.views.runs import show_latency
-from keenlattice.cli.views.settings import show_changes
 from keenlattice.measure.columns import column_map
 from keenlattice.measure.sensors import HEADER, SimulatedSensor, sensor_lines
 from keenlattice.profile.matching import Game

@@ -118,7 +118,7 @@ def show_screen_cost(cost: "ScreenCost") -> None:
     by_hand = f", {counted(cost.switched_per_round, 'setting')} to switch" if plan.few_switches else ""
     count = len(plan.factors)
     say(f"{counted(count, 'change')}, {counted(cost.runs_per_round, 'run')} of {plan.seconds:g} s a round{by_hand}: "
-        f"{minutes(cost.minutes_per_round)}, and at most {plan.rounds} round{'s' * (plan.rounds > 1)}"
+        f"{minutes(cost.minutes_per_round)}, and at most {counted(plan.rounds, 'round')}"
         f"{': how much runs vary in the first says how many' * plan.sized}.", "bold")
     for group in plan.factors:
         say("  " + " + ".join(group) + " (restarts the machine)" * (group in cost.restarting))

@@ -276,5 +276,5 @@ def take_stock(rig: Asks, book: Logbook, owner: str, seen: Mapping[str, str], su
     token = secrets.token_hex(16)
     keep_point(token, RestorePoint(in_text(state), fingerprints(state)))
     book.add_apply(rig.name, kind="seen", profile="", version="", token=token,
-                   summary=f"a look at {subject}: {len(values)} value{'s' * (len(values) != 1)} seen")
+                   summary=f"a look at {subject}: {counted(len(values), 'value')} seen")
     return values

@@ -5,7 +5,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from keenlattice.errors import BadValue
+from keenlattice.errors import BadValue, counted
 from keenlattice.measure.series import NAME
 from keenlattice.profile.compare import changes
 from keenlattice.quickly import dataclass
@@ -62,7 +62,7 @@ class TrialPlan:
     def __post_init__(self) -> None:
         check_deciding(self.decides)
         if not MIN_BLOCKS <= self.blocks <= MAX_BLOCKS:
-            raise BadValue(f"{self.blocks} block{'s' * (self.blocks != 1)}: a trial takes {MIN_BLOCKS} to "
+            raise BadValue(f"{counted(self.blocks, 'block')}: a trial takes {MIN_BLOCKS} to "
                            f"{MAX_BLOCKS}; one run of each proves nothing")
         if self.order and sorted(self.order) != ["after"] * self.blocks + ["before"] * self.blocks:
             raise BadValue(f"an order of {len(self.order)} runs: it names {self.blocks} of either version")

@@ -70,7 +70,7 @@ class TunePlan(Form):
             metric(limit.metric)
         count = math.prod(len(values) for _, values in self.choices)
         if not 2 <= count <= MOST_COMBINATIONS:
-            raise BadValue(f"{count} combination{'s' * (count != 1)}: 2 to {MOST_COMBINATIONS} can be tuned over; give "
+            raise BadValue(f"{counted(count, 'combination')}: 2 to {MOST_COMBINATIONS} can be tuned over; give "
                            f"{'more' if count < 2 else 'fewer'} values")
         if not FIRST_LOOK <= self.rounds <= 200:
             raise BadValue(f"{self.rounds} rounds: a race takes {FIRST_LOOK} to 200")

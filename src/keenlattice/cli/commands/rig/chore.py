@@ -15,7 +15,7 @@ def chore(
     yes: Yes = False, book: Book = None, rig: Rig = "", json: Json = False,
 ) -> None:
     """List the chores of a rig, or do one: shown first, journalled, and undone by `keen undo`."""
-    from keenlattice.cli.views.settings import show_by_owner
+    from keenlattice.cli.views.changes import show_by_owner
 
     if yes and not name:
         raise UsageError("--yes goes with a chore: name it, too")
